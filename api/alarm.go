@@ -12,7 +12,7 @@ import (
 // Operations on alarms.
 var (
 	ListAlarms = define[ListAlarmsIn, []alarm.Alarm](viewer, "list-alarms",
-		"GET /alarms", "Alarms, newest first")
+		"GET /alarms", "Alarms, newest first: in the order in which the service entered them")
 	GetAlarm = define[AlarmPath, AlarmStory](viewer, "get-alarm",
 		"GET /alarms/{id}", "One alarm with its notices and journal")
 	AcknowledgeAlarm = define[AcknowledgeAlarmIn, alarm.Alarm](keeper, "acknowledge-alarm",
@@ -34,10 +34,15 @@ var (
 // ListAlarmsIn is the input of ListAlarms.
 type ListAlarmsIn struct {
 	Page
-	All    bool      `query:"all" doc:"those that are over too"`
-	Signal string    `query:"signal" doc:"DEVICE/SIGNAL"`
-	Guard  string    `query:"guard" doc:"name of a guard"`
-	Since  time.Time `query:"since" doc:"only those that stood at this instant or later"`
+	All      bool      `query:"all" doc:"those that are over too; so it is too where since, until or state is said"`
+	State    string    `query:"state" enum:"raised,over,unacknowledged,acknowledged,latched,shelved" doc:"only those that are so now; all but over mean those that are raised"`
+	Severity string    `query:"severity" enum:"advisory,warning,critical" doc:"only those of this severity"`
+	Device   string    `query:"device" doc:"only those of this device, its signals and outputs"`
+	Signal   string    `query:"signal" doc:"only those of this DEVICE/SIGNAL"`
+	Asset    string    `query:"asset" doc:"only those of this asset and what stands in it"`
+	Guard    string    `query:"guard" doc:"only those of this guard"`
+	Since    time.Time `query:"since" doc:"only those that stood at this instant or later"`
+	Until    time.Time `query:"until" doc:"only those that were raised before this instant"`
 }
 
 // AcknowledgeAlarmIn is the input of AcknowledgeAlarm.
@@ -95,7 +100,7 @@ type Word struct {
 // Operations on the journal.
 var (
 	ListJournal = define[ListJournalIn, []site.Entry](viewer, "list-journal",
-		"GET /journal", "What happened, newest first")
+		"GET /journal", "What happened, newest first: in the order in which the service entered it")
 	WriteNote = define[Body[act.Note], None](keeper, "write-note",
 		"POST /journal", "Write a note into the journal: what was done, what was seen; charts show it")
 )
@@ -107,5 +112,6 @@ type ListJournalIn struct {
 	Kind     string    `query:"kind" doc:"only entries of this kind, or of all that begin with this word" example:"alarm"`
 	Severity string    `query:"severity" enum:"advisory,warning,critical" doc:"only entries about alarms that were as bad at their worst"`
 	Words    string    `query:"words" maxLength:"200" doc:"each must begin a word of the entry"`
-	Since    time.Time `query:"since" doc:"only what happened then or later"`
+	Since    time.Time `query:"since" doc:"only what happened then or later, by the entry's at"`
+	Until    time.Time `query:"until" doc:"only what happened before then, by the entry's at"`
 }

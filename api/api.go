@@ -50,6 +50,7 @@ type Operation struct {
 	brings, gives []kind         // what a body may be, and an answer, where it is no JSON
 	answers       map[int]string // what else is answered, and when
 	query         []string       // the names that are understood in a query
+	made          func(in, out any) Place
 }
 
 // IsFile tells whether the operation is answered in a form of its own.
@@ -92,6 +93,22 @@ func define[In, Out any](role site.Role, name, place, summary string, more ...fu
 }
 
 func created(op *Operation) { op.Status = http.StatusCreated }
+
+// makes says that an operation makes something, and where that is then.
+func makes[In, Out any](place func(in *In, out Out) Place) func(*Operation) {
+	return func(op *Operation) {
+		op.Status = http.StatusCreated
+		op.made = func(in, out any) Place { return place(in.(*In), out.(Out)) }
+	}
+}
+
+// Made gives where that is which an operation has made; empty: it makes nothing.
+func (op *Operation) Made(in, out any) string {
+	if op.made == nil {
+		return ""
+	}
+	return op.made(in, out).Path
+}
 
 func accepted(op *Operation) { op.Status = http.StatusAccepted }
 

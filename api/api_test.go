@@ -66,7 +66,7 @@ func TestPlaces(t *testing.T) {
 		"GET /api/v1/rosters/house/plan?kind=silence&severity=critical": ShowRosterAt.PlaceOf(
 			ShowRosterAtIn{RosterPath: RosterPath{"house"}, Severity: alarm.Critical, Kind: "silence"}),
 		"DELETE /api/v1/people/o%27b@b.example": RemovePerson.PlaceOf(
-			RemovePersonIn{Email: "o'b@b.example"}),
+			PersonPath{Email: "o'b@b.example"}),
 	} {
 		if place.String() != want {
 			t.Errorf("%s, not %s", place, want)

@@ -16,7 +16,9 @@ var (
 	ListAssets = define[None, []AssetLine](viewer, "list-assets",
 		"GET /assets", "All assets in the order of their tree, with what they read now")
 	AddAsset = define[Body[AssetDraft], AssetPage](keeper, "add-asset",
-		"POST /assets", "Add an asset", created)
+		"POST /assets", "Add an asset", makes(func(_ *Body[AssetDraft], a AssetPage) Place {
+			return GetAsset.At(a.Asset.Name)
+		}))
 	GetAsset = define[AssetPath, AssetPage](viewer, "get-asset",
 		"GET /assets/{asset}", "One asset: how it does, and what belongs to it", tagged)
 	ChangeAsset = define[ChangeAssetIn, AssetPage](keeper, "change-asset",
@@ -32,9 +34,10 @@ var (
 	AddPhoto = define[Attaching, asset.Attachment](keeper, "add-photo",
 		"POST /assets/{asset}/photos",
 		"Store a photo of an asset: PNG, JPEG or WebP; it is turned, scaled, and drawn anew without the place where "+
-			"it was taken", created, bringing(board.MostBytes), picturing)
+			"it was taken", makes(attachmentPlace), bringing(board.MostBytes), picturing)
 	AddPaper = define[Attaching, asset.Attachment](keeper, "add-paper",
-		"POST /assets/{asset}/papers", "Store a paper of an asset: PDF", created, bringing(asset.MostPaper))
+		"POST /assets/{asset}/papers", "Store a paper of an asset: PDF", makes(attachmentPlace),
+		bringing(asset.MostPaper))
 	RemoveAttachment = define[RemoveAttachmentIn, None](keeper, "remove-attachment",
 		"DELETE /assets/{asset}/attachments/{id}", "Remove a photo or a paper of an asset")
 	GuardAsset = define[GuardAssetIn, act.Watch](keeper, "guard-asset",
@@ -140,6 +143,10 @@ var (
 	GetLabels = define[GetLabelsIn, File](viewer, "get-labels",
 		"GET /labels.pdf", "QR labels of assets on pages to print and cut", gives(bytesOf("application/pdf")))
 )
+
+func attachmentPlace(in *Attaching, a asset.Attachment) Place {
+	return GetAttachment.At(in.Asset, a.ID)
+}
 
 // GetAttachmentIn is the input of GetAttachment.
 type GetAttachmentIn struct {

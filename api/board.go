@@ -17,7 +17,8 @@ var (
 	ChangeBoard = define[ChangeBoardIn, board.Board](keeper, "change-board",
 		"PATCH /boards/{board}", "Say what a board is called and who sees it", tagged)
 	CopyBoard = define[CopyBoardIn, board.Board](keeper, "copy-board",
-		"POST /boards/{board}/copy", "Make a board of your own out of one that is there", created)
+		"POST /boards/{board}/copy", "Make a board of your own out of one that is there",
+		makes(func(_ *CopyBoardIn, b board.Board) Place { return GetBoard.At(b.Name) }))
 	RemoveBoard = define[BoardPath, None](keeper, "remove-board",
 		"DELETE /boards/{board}", "Remove a board; it can be brought back for 30 days")
 	BringBoardBack = define[BoardPath, board.Board](keeper, "bring-board-back",
@@ -111,8 +112,8 @@ var (
 		"GET /pictures", "All pictures for boards")
 	AddPicture = define[AddPictureIn, board.Picture](keeper, "add-picture",
 		"POST /pictures",
-		"Store a picture for boards: PNG, JPEG, WebP or SVG; it is drawn anew, and made safe", created,
-		bringing(board.MostBytes), picturing)
+		"Store a picture for boards: PNG, JPEG, WebP or SVG; it is drawn anew, and made safe",
+		makes(func(_ *AddPictureIn, p board.Picture) Place { return GetPicture.At(p.ID) }), bringing(board.MostBytes), picturing)
 	RemovePicture = define[PicturePath, None](keeper, "remove-picture",
 		"DELETE /pictures/{id}", "Remove a picture that no board shows")
 )

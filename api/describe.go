@@ -27,7 +27,7 @@ func (op *Operation) Describe(schemas huma.Registry) huma.Operation {
 		DefaultStatus: op.Status, MaxBodyBytes: op.Most, Metadata: map[string]any{"operation": op},
 		Security: op.security(), Responses: map[string]*huma.Response{}}
 	for _, code := range op.mayFail() {
-		d.Responses[strconv.Itoa(code)] = &huma.Response{Ref: "#/components/responses/" + faults[code].name}
+		d.Responses[strconv.Itoa(code)] = &huma.Response{Ref: "#/components/responses/" + FaultOf(code).response()}
 	}
 	if op.Tagged && op.Method != http.MethodGet {
 		d.Parameters = append(d.Parameters, &huma.Param{Name: "If-Match", In: "header",
@@ -70,34 +70,37 @@ func (op *Operation) security() (by []map[string][]string) {
 	return by
 }
 
-// faults are the problems that operations answer with (RFC 9457): their names in the description, and when.
-var faults = map[int]struct{ name, when string }{
-	http.StatusBadRequest: {"Unreadable", "The request cannot be read."},
-	http.StatusUnauthorized: {"NotSignedIn",
-		"Nobody knows who asks: sign in first, or send a token that holds."},
-	http.StatusForbidden: {"NotAllowed", "Who asks may not do it."},
-	http.StatusNotFound: {"NotThere",
-		"What is asked for is not there; the detail names the nearest that is."},
-	http.StatusConflict: {"NotNow", "It cannot be done as things stand; the detail says why."},
-	http.StatusPreconditionFailed: {"Changed",
-		"It is not as it was under the tag that If-Match names; ask for it again."},
-	http.StatusRequestEntityTooLarge: {"TooLong", "The body is longer than is read."},
-	http.StatusUnsupportedMediaType:  {"WrongType", "The content type is none that is read."},
-	http.StatusUnprocessableEntity:   {"Refused", "Something is wrong with what was sent; errors names each field."},
-	http.StatusTooManyRequests: {"TooMuch",
-		"Too much at once of the same person; Retry-After says when to ask again."},
-	http.StatusServiceUnavailable: {"Away",
-		"The database is away or all turns are taken; Retry-After says when to ask again."},
-}
-
-// Faults gives the problems that operations answer with, as they are named in the description.
-func Faults(schemas huma.Registry) map[string]*huma.Response {
-	content := content([]kind{jsonOf[huma.ErrorModel]("application/problem+json")}, schemas)
+// DescribeFaults gives the problems that operations answer with, by their names in the description: one for each code.
+func DescribeFaults(schemas huma.Registry) map[string]*huma.Response {
 	all := map[string]*huma.Response{}
-	for _, f := range faults {
-		all[f.name] = &huma.Response{Description: f.when, Content: content}
+	for _, f := range Faults {
+		said := FaultOf(f.Status)
+		r := all[said.response()]
+		if r == nil {
+			r = &huma.Response{Description: said.When + " Type " + said.Type() + "."}
+			r.Content = content([]kind{jsonOf[Problem](ProblemType)}, schemas)
+			all[said.response()] = r
+		} else {
+			r.Description += " Or: " + f.When + " Type " + f.Type() + "."
+		}
+	}
+	all[FaultOf(http.StatusUnauthorized).response()].Headers = map[string]*huma.Param{"WWW-Authenticate": {
+		Schema: &huma.Schema{Type: huma.TypeString}, Description: "how to say who asks (RFC 6750)"}}
+	for _, code := range []int{http.StatusTooManyRequests, http.StatusServiceUnavailable,
+		http.StatusInsufficientStorage} {
+		all[FaultOf(code).response()].Headers = map[string]*huma.Param{"Retry-After": {
+			Schema: &huma.Schema{Type: huma.TypeInteger}, Description: "seconds to wait before the same is sent again"}}
 	}
 	return all
+}
+
+// response is what a kind of problem is called in the description.
+func (f Fault) response() string {
+	var name strings.Builder
+	for word := range strings.SplitSeq(f.Name, "-") {
+		name.WriteString(strings.ToUpper(word[:1]) + word[1:])
+	}
+	return name.String()
 }
 
 // mayFail gives the codes of the faults that an operation may answer with.
@@ -115,7 +118,7 @@ func (op *Operation) mayFail() []int {
 	if op.Tagged {
 		codes = append(codes, http.StatusPreconditionFailed)
 	}
-	if op.hasBody() {
+	if op.HasBody() {
 		codes = append(codes, http.StatusBadRequest, http.StatusRequestEntityTooLarge, http.StatusUnsupportedMediaType)
 	}
 	if op.Method != http.MethodGet {
@@ -128,7 +131,8 @@ func (op *Operation) mayFail() []int {
 	return codes
 }
 
-func (op *Operation) hasBody() bool {
+// HasBody tells whether the operation is asked with a body.
+func (op *Operation) HasBody() bool {
 	if op.brings != nil {
 		return true
 	}
@@ -222,7 +226,7 @@ func (op *Operation) describeAnswers(d *huma.Operation, schemas huma.Registry) {
 	for code, when := range said {
 		r := &huma.Response{Description: when}
 		if code >= http.StatusBadRequest {
-			r.Content = content([]kind{jsonOf[huma.ErrorModel]("application/problem+json")}, schemas)
+			r.Content = content([]kind{jsonOf[Problem](ProblemType)}, schemas)
 		}
 		if code == http.StatusOK || code == http.StatusCreated {
 			r.Content = content(op.gives, schemas)

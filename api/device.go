@@ -11,7 +11,8 @@ import (
 var (
 	ListDevices = define[None, []site.Device](viewer, "list-devices", "GET /devices", "All devices")
 	AddDevice   = define[Body[NewDevice], AddedDevice](owner, "add-device",
-		"POST /devices", "Add a device; its key is told once", created)
+		"POST /devices", "Add a device; its key is told once",
+		makes(func(_ *Body[NewDevice], d AddedDevice) Place { return GetDevice.At(d.Name) }))
 	GetDevice = define[DevicePath, DeviceStory](viewer, "get-device",
 		"GET /devices/{device}", "One device with its keys and what was tried with unknown ones", tagged)
 	SetDevice = define[SetDeviceIn, site.Device](keeper, "set-device",
@@ -83,7 +84,8 @@ var (
 	ListKeys = define[DevicePath, []site.Key](viewer, "list-keys",
 		"GET /devices/{device}/keys", "A device's keys, and when and from where they were last used")
 	RotateKey = define[RotateKeyIn, NewKey](owner, "rotate-key",
-		"POST /devices/{device}/keys", "Give a device a new key; the old one stays good for a while", created)
+		"POST /devices/{device}/keys", "Give a device a new key; the old one stays good for a while",
+		makes(func(in *RotateKeyIn, _ NewKey) Place { return ListKeys.At(in.Device) }))
 	RevokeKey = define[RevokeKeyIn, None](owner, "revoke-key",
 		"DELETE /devices/{device}/keys/{key}", "End a key at once; connections that it opened are closed")
 )
@@ -123,7 +125,8 @@ var (
 	GetEnrolment = define[None, Enrolment](viewer, "get-enrolment",
 		"GET /enrolment", "Whether there is an enrolment key")
 	NewEnrolment = define[None, Enrolment](owner, "new-enrolment",
-		"POST /enrolment", "Make a new enrolment key; it is told once, and the old one ends", created)
+		"POST /enrolment", "Make a new enrolment key; it is told once, and the old one ends",
+		makes(func(*None, Enrolment) Place { return GetEnrolment.At() }))
 	EndEnrolment = define[None, None](owner, "end-enrolment", "DELETE /enrolment", "End enrolment")
 	NewReaderKey = define[None, ReaderKey](owner, "new-reader-key",
 		"POST /reader-key",

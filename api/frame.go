@@ -30,7 +30,7 @@ type PutEyeIn struct {
 type ListFramesIn struct {
 	DevicePath
 	Since time.Time `query:"since" doc:"only those of then or later; a day back when left out"`
-	Until time.Time `query:"until" doc:"only those of then or earlier; now when left out"`
+	Until time.Time `query:"until" doc:"only those before then; now when left out"`
 	Most  int       `query:"most" default:"200" minimum:"2" maximum:"2000" doc:"so many at most: where there are more, the first of each of as many equal parts, and the newest"`
 }
 
@@ -86,6 +86,6 @@ type GetFrameIn struct {
 type GetStripIn struct {
 	DevicePath
 	Since time.Time `query:"since" doc:"a day back when left out"`
-	Until time.Time `query:"until" doc:"now when left out"`
+	Until time.Time `query:"until" doc:"before then; now when left out"`
 	FrameLook
 }

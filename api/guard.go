@@ -9,9 +9,10 @@ import (
 
 // Operations on guards.
 var (
-	ListGuards = define[None, []alarm.Guard](viewer, "list-guards", "GET /guards", "All guards")
+	ListGuards = define[ListGuardsIn, []alarm.Guard](viewer, "list-guards", "GET /guards", "Guards")
 	AddGuard   = define[Body[GuardOrder], alarm.Guard](keeper, "add-guard",
-		"POST /guards", "Add a guard", created)
+		"POST /guards", "Add a guard",
+		makes(func(_ *Body[GuardOrder], g alarm.Guard) Place { return GetGuard.At(g.Name) }))
 	GetGuard    = define[GuardPath, alarm.Guard](viewer, "get-guard", "GET /guards/{guard}", "One guard", tagged)
 	PutGuard    = define[PutGuardIn, alarm.Guard](keeper, "put-guard", "PUT /guards/{guard}", "Save a guard", tagged)
 	PatchGuard  = inParts(PutGuard, "Change parts of a guard")
@@ -37,6 +38,12 @@ var (
 		"GET /signals/{device}/{signal}/limits",
 		"How a signal's values are spread, and what limits at their ends would have raised", long)
 )
+
+// ListGuardsIn is the input of ListGuards.
+type ListGuardsIn struct {
+	Device []string `query:"device,explode" maxItems:"200" doc:"only those that look at a signal of this device; once for each of several"`
+	Signal []string `query:"signal,explode" maxItems:"200" doc:"only those that look at this DEVICE/SIGNAL; once for each of several"`
+}
 
 // PutGuardIn is the input of PutGuard.
 type PutGuardIn struct {

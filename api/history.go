@@ -100,8 +100,8 @@ type Saving struct {
 // ClearOrder says what to clear.
 type ClearOrder struct {
 	What    string           `json:"what" required:"false" doc:"DEVICE/SIGNAL, DEVICE, or empty for all"`
-	Since   *measure.Instant `json:"since" required:"false" format:"date-time" doc:"from the first when left out"`
-	Until   *measure.Instant `json:"until" required:"false" format:"date-time" doc:"to the newest when left out"`
+	Since   *measure.Instant `json:"since" required:"false" format:"date-time" doc:"from this instant on; from the first when left out"`
+	Until   *measure.Instant `json:"until" required:"false" format:"date-time" doc:"before this instant; with the newest when left out"`
 	Try     bool             `json:"try" required:"false" doc:"tell what would go, and clear nothing"`
 	Confirm string           `json:"confirm" required:"false" doc:"what is cleared, once more, where much would go; the site's name for all"`
 }
@@ -159,8 +159,8 @@ func exportKinds() (all []kind) {
 // ExportReadingsIn is the input of ExportReadings.
 type ExportReadingsIn struct {
 	What   []string  `query:"what,explode" doc:"DEVICE or DEVICE/SIGNAL; may be repeated; all when left out"`
-	Since  time.Time `query:"since" doc:"from the first reading when left out"`
-	Until  time.Time `query:"until" doc:"to now when left out"`
+	Since  time.Time `query:"since" doc:"from this instant on; from the first reading when left out"`
+	Until  time.Time `query:"until" doc:"before this instant; to now when left out"`
 	Every  string    `query:"every" doc:"length of periods (1h, 1d) whose figures are wanted; readings when left out"`
 	Format string    `query:"format" enum:"csv,xlsx,senml,parquet" doc:"csv when left out"`
 	Zone   string    `query:"zone" doc:"time zone of the times: site, UTC, or a name; site when left out"`

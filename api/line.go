@@ -13,6 +13,9 @@ import (
 var (
 	ListReadings = define[ListReadingsIn, Readings](viewer, "list-readings",
 		"GET /signals/{device}/{signal}/readings", "Readings of a stretch, in order of time", long)
+	StreamReadings = define[StreamReadingsIn, ReadingLine](viewer, "stream-readings",
+		"GET /readings",
+		"Readings of several signals over one stretch, in order of time: one JSON object a line", lines)
 	GetLine = define[GetLineIn, Line](viewer, "get-line",
 		"GET /signals/{device}/{signal}/line",
 		"A stretch reduced to what a chart of so many columns can show", long)
@@ -36,6 +39,23 @@ type ListReadingsIn struct {
 	SignalPath
 	Window
 	Limit int `query:"limit" default:"10000" minimum:"1" maximum:"100000"`
+}
+
+// StreamReadingsIn is the input of StreamReadings.
+type StreamReadingsIn struct {
+	Signals []string `query:"signal,explode" minItems:"1" maxItems:"200" doc:"DEVICE/SIGNAL, or DEVICE for all of its signals; once for each" required:"true"`
+	Window
+}
+
+// ReadingLine is one line of StreamReadings: a reading, or the end.
+type ReadingLine struct {
+	Signal  string           `json:"signal,omitempty" doc:"DEVICE/SIGNAL"`
+	At      *measure.Instant `json:"at,omitempty" format:"date-time" doc:"when it was measured"`
+	Value   *float64         `json:"value,omitempty" doc:"in the signal's unit; 1 or 0 for on and off; of a text its number"`
+	Text    string           `json:"text,omitempty" doc:"of a text or data signal"`
+	Quality measure.Quality  `json:"quality,omitempty" doc:"marks; left out where it is good"`
+	Count   *int             `json:"count,omitempty" doc:"of the last line: how many readings came before it; an answer without it was cut off"`
+	Problem string           `json:"problem,omitempty" doc:"of the last line: why it could not go on"`
 }
 
 // GetLineIn is the input of GetLine.
@@ -122,8 +142,10 @@ type Figures struct {
 // PeriodFigures are those of one period, with both means.
 type PeriodFigures struct {
 	series.Figures
-	Mean     *float64 `json:"mean" doc:"the plain mean: each reading counts alike; null without a reading"`
-	HeldMean *float64 `json:"held_mean" doc:"the time-weighted mean: each value counts for as long as it held; null where none is known to have held"`
+	Until    measure.Instant `json:"until" format:"date-time" doc:"when the period ends, or the part of it that was asked for"`
+	Cut      bool            `json:"cut" doc:"figures of a part of a period: what was asked for begins or ends within"`
+	Mean     *float64        `json:"mean" doc:"the plain mean: each reading counts alike; null without a reading"`
+	HeldMean *float64        `json:"held_mean" doc:"the time-weighted mean: each value counts for as long as it held; null where none is known to have held"`
 }
 
 // Readings is one page of readings.

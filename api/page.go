@@ -12,10 +12,18 @@ type Page struct {
 	Limit  int   `query:"limit" default:"100" minimum:"1" maximum:"1000"`
 }
 
+// Given is an instant of a query; 0: it was left out.
+func Given(t time.Time) measure.Instant {
+	if t.IsZero() {
+		return 0
+	}
+	return measure.InstantOf(t)
+}
+
 // Within is a stretch of time that ends now unless it is told.
 type Within struct {
-	Since time.Time `query:"since" doc:"from when on; a month ago when left out"`
-	Until time.Time `query:"until" doc:"until when; now when left out"`
+	Since time.Time `query:"since" doc:"from this instant on; a month ago when left out"`
+	Until time.Time `query:"until" doc:"before this instant; now when left out"`
 }
 
 // Bounds settles what was left out, since by what is usual, and refuses a stretch that ends before it begins.
@@ -40,10 +48,10 @@ func (w *Within) Bounds(now measure.Instant, usual time.Duration) (from, until m
 // Window is a stretch of time in a query: the last hour when nothing is said.
 type Window struct {
 	Since time.Time `query:"since" doc:"from this instant on; an hour before until when left out"`
-	Until time.Time `query:"until" doc:"up to and with this instant; the newest reading when left out"`
+	Until time.Time `query:"until" doc:"before this instant; with the newest reading when left out"`
 }
 
-// Bounds settles what was left out and refuses a stretch that ends before it begins.
+// Bounds settles what was left out and refuses a stretch that ends before it begins: since is in it, until is not.
 func (s Window) Bounds(now measure.Instant) (since, until measure.Instant, err error) {
 	since, until = measure.InstantOf(s.Since), measure.InstantOf(s.Until)
 	if s.Until.IsZero() {

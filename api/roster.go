@@ -62,7 +62,8 @@ type RosterPlan struct {
 var (
 	StartDrill = define[StartDrillIn, roster.Drill](keeper, "start-drill",
 		"POST /guards/{guard}/drills",
-		"Drill a guard: a marked reading goes the whole way to a person", created)
+		"Drill a guard: a marked reading goes the whole way to a person",
+		makes(func(_ *StartDrillIn, d roster.Drill) Place { return GetDrill.At(d.ID) }))
 	ListDrills = define[Page, []roster.Drill](viewer, "list-drills", "GET /drills", "Drills, newest first")
 	GetDrill   = define[DrillPath, roster.Drill](viewer, "get-drill",
 		"GET /drills/{id}", "One drill, with each step and its time")

@@ -11,7 +11,8 @@ import (
 var (
 	ListRuns = define[ListRunsIn, []run.Run](viewer, "list-runs", "GET /runs", "Runs, newest first")
 	StartRun = define[Body[act.RunStart], RunPage](keeper, "start-run",
-		"POST /runs", "Start a run of an asset, or add one that is over", created)
+		"POST /runs", "Start a run of an asset, or add one that is over",
+		makes(func(_ *Body[act.RunStart], r RunPage) Place { return GetRun.At(r.ID) }))
 	GetRun = define[RunPath, RunPage](viewer, "get-run",
 		"GET /runs/{id}", "One run: what it came to, and when it will reach its goals", long, tagged)
 	ChangeRun = define[ChangeRunIn, RunPage](keeper, "change-run",

@@ -13,7 +13,8 @@ var (
 	GetSession  = define[None, site.Person](viewer, "get-session", "GET /session", "Who is signed in")
 	SignOut     = define[None, None](viewer, "sign-out", "DELETE /session", "Sign out, or give a token back")
 	CreateToken = define[Body[Credentials], Token](nobody, "create-token",
-		"POST /tokens", "Get a bearer token for the command line or a program", created)
+		"POST /tokens", "Get a bearer token for the command line or a program",
+		makes(func(*Body[Credentials], Token) Place { return GetSession.At() }))
 	SetOwnUnits = define[Body[UnitsOrder], site.Person](viewer, "set-own-units",
 		"PUT /session/units", "Say in which units you see values")
 	GetPushKey = define[None, PushKey](viewer, "get-push-key",
@@ -64,15 +65,17 @@ type Token struct {
 var (
 	ListPeople = define[None, []site.Person](owner, "list-people", "GET /people", "Who can sign in")
 	AddPerson  = define[Body[NewPerson], AddedPerson](owner, "add-person",
-		"POST /people", "Let a person sign in", created)
-	SetRole = define[SetRoleIn, site.Person](owner, "set-role",
+		"POST /people", "Let a person sign in",
+		makes(func(_ *Body[NewPerson], p AddedPerson) Place { return GetPerson.At(p.Email) }))
+	GetPerson = define[PersonPath, site.Person](owner, "get-person", "GET /people/{email}", "One person who can sign in")
+	SetRole   = define[SetRoleIn, site.Person](owner, "set-role",
 		"PUT /people/{email}/role", "Change a person's role")
-	RemovePerson = define[RemovePersonIn, None](owner, "remove-person",
+	RemovePerson = define[PersonPath, None](owner, "remove-person",
 		"DELETE /people/{email}", "Remove a person with all sessions and tokens")
 )
 
-// RemovePersonIn is the input of RemovePerson.
-type RemovePersonIn struct {
+// PersonPath is the place of one person.
+type PersonPath struct {
 	Email string `path:"email"`
 }
 
@@ -92,8 +95,8 @@ type AddedPerson struct {
 
 // SetRoleIn is the input of SetRole.
 type SetRoleIn struct {
-	Email string `path:"email"`
-	Body  RoleOrder
+	PersonPath
+	Body RoleOrder
 }
 
 // RoleOrder says what a person may do.

@@ -9,8 +9,8 @@ import (
 
 // Operations on signals.
 var (
-	ListSignals = define[None, []site.Signal](viewer, "list-signals",
-		"GET /signals", "All signals with their newest readings")
+	ListSignals = define[ListSignalsIn, []site.Signal](viewer, "list-signals",
+		"GET /signals", "Signals with their newest readings")
 	ListSparks = define[ListSparksIn, []site.Spark](viewer, "list-sparks",
 		"GET /sparks", "The last day of every signal in few columns", long)
 	GetSignal = define[SignalPath, site.Signal](viewer, "get-signal",
@@ -26,6 +26,12 @@ var (
 	ListUnits = define[None, []measure.UnitFacts](viewer, "list-units",
 		"GET /units", "All units, with what it takes to convert and show them")
 )
+
+// ListSignalsIn is the input of ListSignals.
+type ListSignalsIn struct {
+	Device  []string `query:"device,explode" maxItems:"200" doc:"only those of this device; once for each of several"`
+	Signals []string `query:"signal,explode" maxItems:"200" doc:"only this DEVICE/SIGNAL; once for each of several"`
+}
 
 // SetSignalIn is the input of SetSignal.
 type SetSignalIn struct {

@@ -11,13 +11,15 @@ var (
 	ListTotals = define[None, []TotalNow](viewer, "list-totals",
 		"GET /totals", "All totals, with what they come to today, this month and since the last reset", long)
 	AddTotal = define[Body[total.Total], TotalNow](keeper, "add-total",
-		"POST /totals", "Add a total", created)
+		"POST /totals", "Add a total",
+		makes(func(_ *Body[total.Total], t TotalNow) Place { return GetTotal.At(t.Name) }))
 	GetTotal = define[GetTotalIn, TotalStory](viewer, "get-total",
 		"GET /totals/{total}", "What a total comes to by day, week or month, and between its resets", long)
 	RemoveTotal = define[TotalPath, None](keeper, "remove-total",
 		"DELETE /totals/{total}", "Remove a total; the readings stay")
 	ResetTotal = define[ResetTotalIn, total.Reset](keeper, "reset-total",
-		"POST /totals/{total}/resets", "Let a total count anew; what it came to is kept", created)
+		"POST /totals/{total}/resets", "Let a total count anew; what it came to is kept",
+		makes(func(in *ResetTotalIn, _ total.Reset) Place { return GetTotal.At(in.Total) }))
 	UndoReset = define[TotalPath, total.Reset](keeper, "undo-reset",
 		"POST /totals/{total}/resets/undo", "Undo the newest reset of a total")
 	ListTariffs = define[None, []total.Tariff](viewer, "list-tariffs", "GET /tariffs", "All tariffs")
@@ -33,8 +35,8 @@ var (
 type GetTotalIn struct {
 	TotalPath
 	By    string    `query:"by" default:"day" enum:"day,week,month"`
-	Since time.Time `query:"since" doc:"the period of this instant is the first; 14 days, 12 weeks or 12 months ago when left out"`
-	Until time.Time `query:"until" doc:"the period of this instant is the last; now when left out"`
+	Since time.Time `query:"since" doc:"the period of this instant is the first, as a whole; 14 days, 12 weeks or 12 months ago when left out"`
+	Until time.Time `query:"until" doc:"the period before this instant is the last, as a whole; that of now when left out"`
 }
 
 // ResetTotalIn is the input of ResetTotal.

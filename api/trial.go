@@ -11,20 +11,23 @@ import (
 var (
 	ListTrials = define[None, []site.Trial](viewer, "list-trials", "GET /trials", "All trials, newest first")
 	StartTrial = define[Body[TrialOrder], site.Trial](keeper, "start-trial",
-		"POST /trials", "Start a trial: labelled stretches of a signal, to find a limit", created)
+		"POST /trials", "Start a trial: labelled stretches of a signal, to find a limit",
+		makes(func(_ *Body[TrialOrder], t site.Trial) Place { return GetTrial.At(t.ID) }))
 	GetTrial = define[TrialPath, site.Trial](viewer, "get-trial",
 		"GET /trials/{id}", "One trial with its stretches")
 	RemoveTrial = define[TrialPath, None](keeper, "remove-trial",
 		"DELETE /trials/{id}", "Remove a trial; the readings stay")
 	MarkTrial = define[MarkTrialIn, site.Trial](keeper, "mark-trial",
 		"POST /trials/{id}/stretches",
-		"Mark a stretch as normal or event, from now on or afterwards", created)
+		"Mark a stretch as normal or event, from now on or afterwards",
+		makes(func(in *MarkTrialIn, _ site.Trial) Place { return GetTrial.At(in.ID) }))
 	UnmarkTrial = define[UnmarkTrialIn, None](keeper, "unmark-trial",
 		"DELETE /trials/{id}/stretches/{stretch}", "Take a stretch out of a trial")
 	SuggestLimit = define[TrialPath, limit.Suggestion](viewer, "suggest-limit",
 		"GET /trials/{id}/suggestion", "The limit that a trial speaks for, with why and how sure", long)
 	AcceptTrial = define[AcceptTrialIn, alarm.Guard](keeper, "accept-trial",
-		"POST /trials/{id}/guard", "Make a guard of what a trial suggests", created)
+		"POST /trials/{id}/guard", "Make a guard of what a trial suggests",
+		makes(func(_ *AcceptTrialIn, g alarm.Guard) Place { return GetGuard.At(g.Name) }))
 )
 
 // MarkTrialIn is the input of MarkTrial.

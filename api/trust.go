@@ -18,7 +18,8 @@ var (
 		"Fit a calibration, and tell what it would do to the last day", long)
 	Calibrate = define[CalibrationInput, act.Fitted](keeper, "calibrate",
 		"POST /signals/{device}/{signal}/calibrations",
-		"Put a calibration in force; raw values stay", created)
+		"Put a calibration in force; raw values stay",
+		makes(func(in *CalibrationInput, _ act.Fitted) Place { return GetTrust.At(in.Device, in.Signal) }))
 	TakeCalibrationBack = define[TakeCalibrationBackIn, None](keeper, "take-calibration-back",
 		"DELETE /signals/{device}/{signal}/calibrations/{id}", "Take a calibration back")
 	BringCalibrationBack = define[BringCalibrationBackIn, None](keeper, "bring-calibration-back",
@@ -29,7 +30,8 @@ var (
 		"The mean of the last seconds, for who holds a reference beside it")
 	Verify = define[VerifyIn, calibrate.Verification](keeper, "verify",
 		"POST /signals/{device}/{signal}/verifications",
-		"Check what a signal shows against a reference, and keep what came of it", created)
+		"Check what a signal shows against a reference, and keep what came of it",
+		makes(func(in *VerifyIn, _ calibrate.Verification) Place { return GetTrust.At(in.Device, in.Signal) }))
 	PlanVerification = define[PlanVerificationIn, Trust](keeper, "plan-verification",
 		"PUT /signals/{device}/{signal}/verification-plan", "Say how often a signal is to be verified")
 	ListDoubts = define[ListDoubtsIn, []quality.Doubt](viewer, "list-doubts",

@@ -307,7 +307,7 @@ func TestHistoryCommandsThatAreWrong(t *testing.T) {
 		t.Error(out)
 	}
 	if out := p.must("export", "--every", "1d"); !strings.HasPrefix(out,
-		"at,signal,count,left_out,low,high,mean,held_mean,first,last,unit\n") || strings.Count(out, "\n") != 3 {
+		"at,signal,count,left_out,low,high,mean,held_mean,first,last,unit,until,cut\n") || strings.Count(out, "\n") != 3 {
 		t.Error(out)
 	}
 }

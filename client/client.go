@@ -31,17 +31,10 @@ type Client struct {
 	tags map[string]string // of what was shown, by its path
 }
 
-// Problem is an RFC 9457 problem document that the service answered with.
+// Problem is a problem document that the service answered with.
 type Problem struct {
-	Status int    `json:"status"`
-	Title  string `json:"title"`
-	Detail string `json:"detail"`
-	Errors []struct {
-		Location string `json:"location"`
-		Message  string `json:"message"`
-	} `json:"errors"`
-	Refused []measure.Refusal `json:"rejected"`
-	After   time.Duration     `json:"-"` // from Retry-After; 0: the answer did not say
+	api.Problem
+	After time.Duration `json:"-"` // from Retry-After; 0: the answer did not say
 }
 
 // Error gives the detail, and what is wrong with each field when the detail does not say.
@@ -255,7 +248,7 @@ func (c *Client) send(ctx context.Context, at api.Place, contentType string, bod
 	}
 	defer answer.Body.Close()
 	data, err := io.ReadAll(io.LimitReader(answer.Body, 1<<20))
-	problem := &Problem{Status: answer.StatusCode, Title: http.StatusText(answer.StatusCode)}
+	problem := &Problem{Problem: api.Problem{Status: answer.StatusCode, Title: http.StatusText(answer.StatusCode)}}
 	if err == nil && json.Unmarshal(data, problem) != nil {
 		problem.Detail = fmt.Sprintf("%s answered %s", c.URL, answer.Status)
 	}

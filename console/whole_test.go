@@ -28,7 +28,8 @@ var noPlace = map[string]string{
 	"bring-board-back": "one operation brings everything back",
 	"bring-asset-back": "one operation brings everything back",
 	"get-roster":       "its list has it", "get-trial": "its list has it",
-	"show-roster-at": "plan-roster says it of what is written too",
+	"show-roster-at": "plan-roster says it of what is written too", "get-person": "its list has them",
+	"stream-readings": "programs ask; charts ask for lines and tails",
 }
 
 // raw are the operations, besides files, that the console asks for in ways of its own.

@@ -29,7 +29,7 @@ type csvWriter struct {
 var (
 	readingColumns = []string{"at", "signal", "value", "unit", "text", "quality"}
 	figureColumns  = []string{"at", "signal", "count", "left_out", "low", "high", "mean", "held_mean", "first", "last",
-		"unit"}
+		"unit", "until", "cut"}
 )
 
 func newCSVWriter(to io.Writer, o Options) *csvWriter {
@@ -76,13 +76,13 @@ func (w *csvWriter) Readings(at measure.Instant, row []*measure.Reading) error {
 	return nil
 }
 
-func (w *csvWriter) Figures(at measure.Instant, row []*series.Figures) error {
-	time := at.Time().In(w.zone).Format(iso)
-	for i, f := range row {
+func (w *csvWriter) Figures(row series.Row) error {
+	at, until := row.At.Time().In(w.zone).Format(iso), row.Until.Time().In(w.zone).Format(iso)
+	for i, f := range row.Figures {
 		if f == nil {
 			continue
 		}
-		w.line = append(w.line[:0], time, w.names[i], strconv.Itoa(f.Count), strconv.Itoa(f.LeftOut))
+		w.line = append(w.line[:0], at, w.names[i], strconv.Itoa(f.Count), strconv.Itoa(f.LeftOut))
 		mean, held := f.Means()
 		for _, v := range []*float64{when(f, f.Low), when(f, f.High), mean, held, when(f, f.First), when(f, f.Last)} {
 			if v == nil {
@@ -91,7 +91,7 @@ func (w *csvWriter) Figures(at measure.Instant, row []*series.Figures) error {
 				w.line = append(w.line, number(*v))
 			}
 		}
-		if err := w.out.Write(append(w.line, string(w.signals[i].Unit))); err != nil {
+		if err := w.out.Write(append(w.line, string(w.signals[i].Unit), until, strconv.FormatBool(row.Cut))); err != nil {
 			return err
 		}
 	}

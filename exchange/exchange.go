@@ -44,8 +44,8 @@ type Writer interface {
 	Device(name string, signals []site.Signal) error
 	// Readings writes those of one instant; nil where a signal has none.
 	Readings(at measure.Instant, row []*measure.Reading) error
-	// Figures writes those of one period; nil where a signal has none.
-	Figures(at measure.Instant, row []*series.Figures) error
+	// Figures writes those of one period, or of a part of one.
+	Figures(row series.Row) error
 	// Close ends the file, not what it is written to.
 	Close() error
 }

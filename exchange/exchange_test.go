@@ -279,14 +279,16 @@ func TestFiguresAreWritten(t *testing.T) {
 	if err := w.Device("d", signals[:2]); err != nil {
 		t.Fatal(err)
 	}
-	if err := w.Figures(1_790_000_000_000, []*series.Figures{&f, nil}); err != nil {
+	if err := w.Figures(series.Row{At: 1_790_000_000_000, Until: 1_790_000_600_000, Cut: true,
+		Figures: []*series.Figures{&f, nil}}); err != nil {
 		t.Fatal(err)
 	}
 	if err := w.Close(); err != nil {
 		t.Fatal(err)
 	}
 	rows, err := csv.NewReader(&file).ReadAll()
-	if want := "2026-09-21T15:13:20.000+01:00,d/temp,2,1,1,3,2,2.5,1,3,Cel"; err != nil || len(rows) != 2 ||
+	if want := "2026-09-21T15:13:20.000+01:00,d/temp,2,1,1,3,2,2.5,1,3,Cel," +
+		"2026-09-21T15:23:20.000+01:00,true"; err != nil || len(rows) != 2 ||
 		strings.Join(rows[1], ",") != want {
 		t.Errorf("%v %v", rows, err)
 	}
@@ -311,7 +313,8 @@ func TestFiguresInSheetsAndParquet(t *testing.T) {
 		}
 		for i, row := range [][]*series.Figures{{&full, nil}, {&held, &full}} {
 			if err == nil {
-				err = w.Figures(1_790_000_000_000+measure.Instant(i)*3_600_000, row)
+				at := 1_790_000_000_000 + measure.Instant(i)*3_600_000
+				err = w.Figures(series.Row{At: at, Until: at + 3_600_000, Figures: row})
 			}
 		}
 		if err == nil {
@@ -332,10 +335,10 @@ func TestFiguresInSheetsAndParquet(t *testing.T) {
 		t.Fatalf("%v %v", rows, err)
 	}
 	first, second := rows[len(rows)-2], rows[len(rows)-1]
-	if got := strings.Join(first[1:5], " "); got != "1 2 2.5 3" || len(first) > 5 && strings.Join(first[5:], "") != "" {
+	if got := strings.Join(first[2:6], " "); got != "1 2 2.5 3" || len(first) > 6 && strings.Join(first[6:], "") != "" {
 		t.Errorf("the first period: %q", first)
 	}
-	if got := strings.Join(second[1:9], "|"); got != "||3||1|2|2.5|3" {
+	if got := strings.Join(second[2:10], "|"); got != "||3||1|2|2.5|3" {
 		t.Errorf("the second period: %q", second)
 	}
 	data := write(Parquet)

@@ -37,6 +37,8 @@ type figureRow struct {
 	First       *float64 `parquet:"first,optional"`
 	Last        *float64 `parquet:"last,optional"`
 	HeldSeconds float64  `parquet:"held_seconds"`
+	Until       int64    `parquet:"until,timestamp(millisecond),delta"`
+	Cut         bool     `parquet:"cut"`
 }
 
 // parquetRows is how many rows make a group, which is held in memory.
@@ -96,12 +98,12 @@ func (w *parquetWriter) flush() error {
 	return err
 }
 
-func (w *parquetWriter) Figures(at measure.Instant, row []*series.Figures) error {
-	for i, f := range row {
+func (w *parquetWriter) Figures(row series.Row) error {
+	for i, f := range row.Figures {
 		if f == nil {
 			continue
 		}
-		out := figureRow{At: int64(at), Device: w.device, Signal: w.signals[i].Name, Unit: string(w.signals[i].Unit),
+		out := figureRow{At: int64(row.At), Until: int64(row.Until), Cut: row.Cut, Device: w.device, Signal: w.signals[i].Name, Unit: string(w.signals[i].Unit),
 			Count: int64(f.Count), LeftOut: int64(f.LeftOut),
 			Low: when(f, f.Low), High: when(f, f.High), First: when(f, f.First), Last: when(f, f.Last),
 			HeldSeconds: float64(f.HeldFor) / 1000}

@@ -76,7 +76,7 @@ func (w *senmlWriter) Readings(at measure.Instant, row []*measure.Reading) error
 	return nil
 }
 
-func (w *senmlWriter) Figures(measure.Instant, []*series.Figures) error { return nil } // refused by NewWriter
+func (w *senmlWriter) Figures(series.Row) error { return nil } // refused by NewWriter
 
 func (w *senmlWriter) Close() error {
 	end := "\n]\n"

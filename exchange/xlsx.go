@@ -70,7 +70,11 @@ func (w *sheetWriter) nextSheet() error {
 	if w.out, err = w.file.NewStreamWriter(name); err != nil {
 		return err
 	}
-	if err := w.out.SetColWidth(1, 1, 24); err != nil {
+	times := 1
+	if w.period {
+		times = 2
+	}
+	if err := w.out.SetColWidth(1, times, 24); err != nil {
 		return err
 	}
 	w.row = 1
@@ -94,6 +98,9 @@ func sheetName(device string, part int, taken map[string]bool) string {
 
 func (w *sheetWriter) head() []any {
 	head := []any{"time (" + w.zone.String() + ")"}
+	if w.period {
+		head = append(head, "until")
+	}
 	for i := range w.signals {
 		s := &w.signals[i]
 		name := s.Name
@@ -127,12 +134,14 @@ func (w *sheetWriter) begin(at measure.Instant) error {
 			return err
 		}
 	}
-	local := at.Time().In(w.zone)
-	_, offset := local.Zone()
-	// Days since 30 December 1899, as a number: the file has no zones.
-	days := float64(int64(at)+int64(offset)*1000)/86_400_000 + 25569
-	w.cells = append(w.cells[:0], excelize.Cell{StyleID: w.date, Value: days})
+	w.cells = append(w.cells[:0], w.time(at))
 	return nil
+}
+
+// time is a cell with a time: days since 30 December 1899, as a number, since the file has no zones.
+func (w *sheetWriter) time(at measure.Instant) excelize.Cell {
+	_, offset := at.Time().In(w.zone).Zone()
+	return excelize.Cell{StyleID: w.date, Value: float64(int64(at)+int64(offset)*1000)/86_400_000 + 25569}
 }
 
 func (w *sheetWriter) Readings(at measure.Instant, row []*measure.Reading) error {
@@ -154,11 +163,12 @@ func (w *sheetWriter) Readings(at measure.Instant, row []*measure.Reading) error
 	return w.write(w.cells)
 }
 
-func (w *sheetWriter) Figures(at measure.Instant, row []*series.Figures) error {
-	if err := w.begin(at); err != nil {
+func (w *sheetWriter) Figures(row series.Row) error {
+	if err := w.begin(row.At); err != nil {
 		return err
 	}
-	for _, f := range row {
+	w.cells = append(w.cells, w.time(row.Until))
+	for _, f := range row.Figures {
 		if f == nil {
 			w.cells = append(w.cells, nil, nil, nil, nil)
 			continue

@@ -97,7 +97,7 @@ func TestTheLifeOfAnAsset(t *testing.T) {
 		api.AddAsset.At():           {409, object{"name": "pump"}, "pump"},
 		api.RemoveAsset.At("house"): {409, nil, "pump stands in it"},
 		api.ChangeAsset.At("pump"):  {422, object{"signals": []string{"fog-pumb"}}, "did you mean fog-pump"},
-		api.SetCondition.At("pump"): {422, object{"condition": "broken"}, "failed"},
+		api.SetCondition.At("pump"): {422, object{"condition": "broken"}, "there is no condition broken"},
 	} {
 		if said := refused(t, s.Owner, c.status, at, c.body); !strings.Contains(said, c.says) {
 			t.Errorf("%s: %q does not say %q", at, said, c.says)

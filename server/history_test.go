@@ -247,7 +247,7 @@ func TestClearingAsksForTheName(t *testing.T) {
 		`say "My site" to confirm`: {"what": "", "confirm": "all"},
 		"did you mean d/temp":      {"what": "d/tepm"},
 		"nothing to clear":         {"what": "d", "until": "2020-01-01T00:00:00Z"},
-		"before since":             {"what": "d", "since": "2026-01-02T00:00:00Z", "until": "2026-01-01T00:00:00Z"},
+		"not after since":          {"what": "d", "since": "2026-01-02T00:00:00Z", "until": "2026-01-01T00:00:00Z"},
 	} {
 		if _, err := clear(order); err == nil || !strings.Contains(strings.ToLower(err.Error()),
 			strings.ToLower(says)) {

@@ -125,7 +125,7 @@ func TestSavingTakesNothingAwayUnnamed(t *testing.T) {
 			if code, _, out := asked(t, s, k.put, "*", k.whole); code != http.StatusOK && code != http.StatusPreconditionFailed {
 				t.Fatalf("the whole: %d %v", code, out)
 			} else if code == http.StatusPreconditionFailed { // it is new
-				if code, _, out := asked(t, s, k.put, "", k.whole); code != http.StatusOK {
+				if code, _, out := asked(t, s, k.put, "", k.whole); code != http.StatusCreated {
 					t.Fatalf("the whole, new: %d %v", code, out)
 				}
 			}
@@ -194,7 +194,7 @@ func TestSavingTakesNothingAwayUnnamed(t *testing.T) {
 func TestTwoWritersDoNotOverwriteEachOther(t *testing.T) {
 	s := servertest.Start(t)
 	for name, k := range things(s) {
-		if code, _, out := asked(t, s, k.put, "", k.whole); code != http.StatusOK {
+		if code, _, out := asked(t, s, k.put, "", k.whole); code != http.StatusOK && code != http.StatusCreated {
 			t.Fatalf("%s: %d %v", name, code, out)
 		}
 		_, tag, _ := asked(t, s, k.get, "", nil)
@@ -291,13 +291,15 @@ func TestAQueryThatIsNotUnderstoodIsRefused(t *testing.T) {
 	s.Send(s.Device("d"), `{"temp": 20}`)
 	for at, says := range map[api.Place]string{
 		api.ListAlarms.At().Raw("sinse=2026-01-01T00:00:00Z"):      "There is no parameter sinse; did you mean since?",
-		api.ListGuards.At().Raw("severity=critical"):               "There is no parameter severity; there are none here",
+		api.ListGuards.At().Raw("severity=critical"):               "There is no parameter severity; there are device and signal",
+		api.ListKits.At().Raw("device=d"):                          "There is no parameter device; there are none here",
 		api.ExportReadings.At().Raw("signal=d/temp&formt=csv"):     "did you mean format?",
 		api.ListReadings.At("d", "temp").Raw("limit=5&colour=red"): "There is no parameter colour; there are ",
 		api.ListJournal.At().Raw("limit=5&limits=6"):               "did you mean limit?",
 	} {
 		code, _, out := asked(t, s, at, "", nil)
-		if code != http.StatusUnprocessableEntity || !strings.Contains(out["detail"].(string), says) {
+		if code != http.StatusUnprocessableEntity || !strings.Contains(out["detail"].(string), says) ||
+			out["type"] != api.UnknownParameter.Type() {
 			t.Errorf("%v: %d %v, want %q", at, code, out, says)
 		}
 	}

@@ -16,6 +16,8 @@ type Reader interface {
 	Get(ctx context.Context, into any, query string, args ...any) error
 	// Select scans all rows into a slice.
 	Select(ctx context.Context, into any, query string, args ...any) error
+	// NamedSelect is Select with the arguments by their names.
+	NamedSelect(ctx context.Context, into any, query string, arg any) error
 	// QueryRow gives the only row, to be scanned column by column.
 	QueryRow(ctx context.Context, query string, args ...any) *sqlx.Row
 }

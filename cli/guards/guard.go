@@ -311,7 +311,7 @@ func guardNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCo
 
 // guardNamed fetches a guard by its name.
 func guardNamed(c *cobra.Command, name string) (alarm.Guard, error) {
-	all, err := terminal.Ask(c, api.ListGuards, api.None{})
+	all, err := terminal.Ask(c, api.ListGuards, api.ListGuardsIn{})
 	if err != nil {
 		return alarm.Guard{}, err
 	}

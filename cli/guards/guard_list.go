@@ -19,7 +19,7 @@ func guardListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All guards", Args: terminal.Exactly(), Example: "  jaunty guard list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			all, err := terminal.Ask(c, api.ListGuards, api.None{})
+			all, err := terminal.Ask(c, api.ListGuards, api.ListGuardsIn{})
 			if err != nil {
 				return err
 			}

@@ -105,7 +105,7 @@ func personSetCommand() *cobra.Command {
 			return err
 		}
 		out, err := client.Do(c.Context(), s, api.SetRole,
-			api.SetRoleIn{Email: args[0], Body: api.RoleOrder{Role: site.Role(*role)}})
+			api.SetRoleIn{PersonPath: api.PersonPath{Email: args[0]}, Body: api.RoleOrder{Role: site.Role(*role)}})
 		if err != nil {
 			return err
 		}

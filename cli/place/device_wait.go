@@ -44,7 +44,7 @@ func waitForFirst(c *cobra.Command, s *client.Client, device string, w io.Writer
 }
 
 func tellFirst(c *cobra.Command, s *client.Client, story api.DeviceStory, w io.Writer) error {
-	signals, err := client.Do(c.Context(), s, api.ListSignals, api.None{})
+	signals, err := client.Do(c.Context(), s, api.ListSignals, api.ListSignalsIn{})
 	if err != nil {
 		return err
 	}

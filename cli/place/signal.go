@@ -31,7 +31,7 @@ func signalListCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			signals, err := client.Do(c.Context(), s, api.ListSignals, api.None{})
+			signals, err := client.Do(c.Context(), s, api.ListSignals, api.ListSignalsIn{})
 			if err != nil {
 				return err
 			}

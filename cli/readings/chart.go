@@ -127,7 +127,7 @@ func TerminalFor(c *cobra.Command, width, height int) chart.Terminal {
 
 // PanelsOf fetches what is drawn.
 func PanelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Span, columns int) ([]chart.Panel, error) {
-	guards, err := client.Do(c.Context(), s, api.ListGuards, api.None{})
+	guards, err := client.Do(c.Context(), s, api.ListGuards, api.ListGuardsIn{})
 	if err != nil {
 		return nil, err
 	}

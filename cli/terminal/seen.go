@@ -40,7 +40,7 @@ func ServiceSeen(c *cobra.Command) (s *client.Client, see Seen, err error) {
 
 // SeenSignals gives how the person who is signed in sees signals.
 func SeenSignals(c *cobra.Command, s *client.Client) (see Seen, err error) {
-	signals, err := client.Do(c.Context(), s, api.ListSignals, api.None{})
+	signals, err := client.Do(c.Context(), s, api.ListSignals, api.ListSignalsIn{})
 	if err != nil {
 		return see, err
 	}

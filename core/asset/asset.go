@@ -145,6 +145,27 @@ func Tree(all []Asset) (ordered []Asset, depth []int) {
 	return ordered, depth
 }
 
+// Subjects gives what belongs to an asset and to what stands in it: paths of signals and outputs, and whole devices.
+func Subjects(all []Asset, name string) (paths, devices []string) {
+	ordered, _ := Tree(all)
+	inside := map[string]bool{name: true}
+	for _, a := range ordered {
+		if !inside[a.Name] && !inside[a.In] {
+			continue
+		}
+		inside[a.Name] = true
+		for _, s := range a.Signals {
+			if strings.Contains(s, "/") {
+				paths = append(paths, s)
+			} else {
+				devices = append(devices, s)
+			}
+		}
+		paths = append(paths, a.Outputs...)
+	}
+	return paths, devices
+}
+
 // Has tells whether a signal, DEVICE/SIGNAL, belongs to the asset.
 func (a *Asset) Has(signal string) bool {
 	device, _, _ := strings.Cut(signal, "/")

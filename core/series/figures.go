@@ -26,6 +26,13 @@ type Figures struct {
 	HeldFor int64           `json:"held_for" db:"held_for" doc:"the milliseconds of the period in which a value is known to have held"`
 }
 
+// Row is a period, or the part of one that was asked for, with the figures of several signals.
+type Row struct {
+	At, Until measure.Instant // from At on, before Until
+	Cut       bool            // a part of a period: what was asked for begins or ends within
+	Figures   []*Figures      // nil where a signal has none
+}
+
 // Means gives the plain mean, for which each reading counts alike, and the time-weighted one, for which each
 // value counts for as long as it held: nil without a reading, or where no value is known to have held.
 func (f *Figures) Means() (plain, held *float64) {

@@ -7,7 +7,7 @@ type Clearing struct {
 	ID        int64           `json:"id" db:"id"`
 	What      string          `json:"what" db:"what" doc:"DEVICE/SIGNAL, DEVICE, or empty for all"`
 	From      measure.Instant `json:"from" db:"from_at" format:"date-time"`
-	Until     measure.Instant `json:"until" db:"until_at" format:"date-time"`
+	Until     measure.Instant `json:"until" db:"until_at" format:"date-time" doc:"what is before this instant is cleared"`
 	Readings  int64           `json:"readings" db:"readings" doc:"taken away so far"`
 	Who       string          `json:"who" db:"who"`
 	OrderedAt measure.Instant `json:"ordered_at" db:"ordered_at" format:"date-time"`

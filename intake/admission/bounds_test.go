@@ -1,6 +1,7 @@
 package admission
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -13,8 +14,8 @@ import (
 )
 
 func limitOf(r Rate, slots int) *limit {
-	return &limit{messages: rate.NewLimiter(rate.Limit(r.Messages), r.Messages*burst),
-		readings: rate.NewLimiter(rate.Limit(r.Readings), r.Readings*burst), slots: make(chan struct{}, slots),
+	return &limit{messages: rate.NewLimiter(rate.Limit(r.Messages), r.Messages*Burst),
+		readings: rate.NewLimiter(rate.Limit(r.Readings), r.Readings*Burst), slots: make(chan struct{}, slots),
 		what: "so many"}
 }
 
@@ -22,7 +23,7 @@ func limitOf(r Rate, slots int) *limit {
 func TestADeviceKeepsToItsRate(t *testing.T) {
 	ctx, now := t.Context(), time.Now()
 	l := limitOf(Rate{Messages: 2, Readings: 10}, 1000)
-	for i := range 2 * burst {
+	for i := range 2 * Burst {
 		if err := l.admit(ctx, 1, false, now); err != nil {
 			t.Fatalf("message %d of the burst: %v", i, err)
 		}
@@ -178,5 +179,25 @@ func TestForeignTextIsClipped(t *testing.T) {
 		if got := clip(text, 8); got != want {
 			t.Errorf("%q becomes %q, want %q", text, got, want)
 		}
+	}
+}
+
+// What is left of a device's rate is what it may still send, and comes back with time.
+func TestWhatIsLeftOfARate(t *testing.T) {
+	d := &Control{rate: Rate{Messages: 1, Readings: 10}, limits: map[int64]*limit{}}
+	now := time.Now()
+	for range 5 {
+		if err := d.limitOf(7).admit(context.Background(), 20, false, now); err != nil {
+			t.Fatal(err)
+		}
+		d.limitOf(7).done()
+	}
+	at := func(after time.Duration) []Quota { return d.Quotas(7, now.Add(after)) }
+	if got := at(0); got[0] != (Quota{"messages", 20, 15, 5 * time.Second}) ||
+		got[1] != (Quota{"readings", 200, 100, 10 * time.Second}) {
+		t.Errorf("after five messages: %+v", got)
+	}
+	if got := at(5 * time.Second); got[0].Left != 20 || got[0].Refill != 0 || got[1].Left != 150 {
+		t.Errorf("five seconds later: %+v", got)
 	}
 }

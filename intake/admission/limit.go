@@ -30,7 +30,8 @@ func (r Rate) orDefault() Rate {
 }
 
 const (
-	burst  = 20  // seconds' worth of messages and readings that may come at once
+	// Burst is how many seconds' worth of messages and readings may come at once.
+	Burst  = 20
 	atOnce = 256 // visits of one device that wait for their commit
 )
 
@@ -47,8 +48,8 @@ func (d *Control) limitOf(device int64) *limit {
 	l := d.limits[device]
 	if l == nil {
 		r := d.rate
-		l = &limit{messages: rate.NewLimiter(rate.Limit(r.Messages), r.Messages*burst),
-			readings: rate.NewLimiter(rate.Limit(r.Readings), r.Readings*burst),
+		l = &limit{messages: rate.NewLimiter(rate.Limit(r.Messages), r.Messages*Burst),
+			readings: rate.NewLimiter(rate.Limit(r.Readings), r.Readings*Burst),
 			slots:    make(chan struct{}, atOnce), what: fmt.Sprintf("%d messages or %d readings a second", r.Messages,
 				r.Readings)}
 		d.limits[device] = l
@@ -99,6 +100,25 @@ func (l *limit) admit(ctx context.Context, n int, patient bool, now time.Time) e
 	message.CancelAt(now)
 	readings.CancelAt(now)
 	return &ErrTooFast{wait, l.what}
+}
+
+// Quota is how much of what a device may send at once is left.
+type Quota struct {
+	Of     string        // messages or readings
+	All    int           // what may be sent at once after a pause
+	Left   int           // of that now
+	Refill time.Duration // until all may be sent at once again, when nothing is sent
+}
+
+// Quotas gives what is left of what a device may send.
+func (d *Control) Quotas(device int64, now time.Time) []Quota {
+	l := d.limitOf(device)
+	quota := func(of string, r *rate.Limiter) Quota {
+		all, left := r.Burst(), max(0, r.TokensAt(now))
+		return Quota{Of: of, All: all, Left: int(left),
+			Refill: time.Duration((float64(all) - left) / float64(r.Limit()) * float64(time.Second))}
+	}
+	return []Quota{quota("messages", l.messages), quota("readings", l.readings)}
 }
 
 func (l *limit) done() { <-l.slots }

@@ -37,15 +37,6 @@ type Way struct {
 	Stopping <-chan struct{} // closed when the service stops; nil: never
 }
 
-// Problem is an RFC 9457 problem document with the records that were refused.
-type Problem struct {
-	Type    string            `json:"type"`
-	Title   string            `json:"title"`
-	Status  int               `json:"status"`
-	Detail  string            `json:"detail"`
-	Refused []measure.Refusal `json:"rejected,omitempty"`
-}
-
 const maxIdempotencyKey = 200
 
 // Receive answers 204 when all was taken and committed, 200 with what was refused when something
@@ -70,9 +61,26 @@ func (w *Way) Receive(c *echo.Context) error {
 		return answerError(c, err)
 	}
 	result, err := w.Admission.Receive(r.Context(), visit)
+	w.tellQuotas(c, visit)
 	return received(c, result, err, func(first measure.Refusal) string {
 		return fmt.Sprintf("No reading was taken. Record %d, field %q: %s", first.Index, first.Field, first.Reason)
 	})
+}
+
+// tellQuotas says how much of its rate a device has left (the draft of the IETF on RateLimit fields, version 10): what
+// may come at once after a pause, and within how many seconds that is so again.
+func (w *Way) tellQuotas(c *echo.Context, visit *admission.Visit) {
+	if visit.Known == nil || visit.Known.Device == nil {
+		return
+	}
+	var policies, left []string
+	for _, q := range w.Admission.Quotas(visit.Known.Device.ID, time.Now()) {
+		policies = append(policies, fmt.Sprintf("%q;q=%d;w=%d", q.Of, q.All, admission.Burst))
+		left = append(left, fmt.Sprintf("%q;r=%d;t=%d", q.Of, q.Left, int(math.Ceil(q.Refill.Seconds()))))
+	}
+	h := c.Response().Header()
+	h.Set("RateLimit-Policy", strings.Join(policies, ", "))
+	h.Set("RateLimit", strings.Join(left, ", "))
 }
 
 // idempotencyKey is by what a sender tells that it sends the same again; empty: it does not tell.
@@ -100,8 +108,9 @@ func received(c *echo.Context, result reading.Outcome, err error, none func(firs
 	case result.Accepted > 0:
 		return c.JSON(http.StatusOK, api.Accepted{Accepted: result.Accepted, Refused: result.Refused})
 	}
-	return answer(c, Problem{Status: http.StatusUnprocessableEntity, Refused: result.Refused,
-		Detail: none(result.Refused[0])})
+	problem := api.FaultOf(http.StatusUnprocessableEntity).Problem(none(result.Refused[0]))
+	problem.Refused = result.Refused
+	return answer(c, problem)
 }
 
 // errEncoding says that the content encoding is not read.
@@ -191,35 +200,33 @@ const errViewer = admission.ErrNotAllowed("to send readings by hand takes the ro
 func answerError(c *echo.Context, err error) error {
 	var tooLong *http.MaxBytesError
 	cause := admission.CauseOf(err)
-	p := Problem{Status: cause.HTTP, Detail: cause.Words}
+	status, detail := cause.HTTP, cause.Words
 	switch {
 	case errors.As(err, &tooLong):
-		p.Status, p.Detail = http.StatusRequestEntityTooLarge, fmt.Sprintf("The body is longer than %d bytes.",
+		status, detail = http.StatusRequestEntityTooLarge, fmt.Sprintf("The body is longer than %d bytes.",
 			tooLong.Limit)
 	case errors.Is(err, errEncoding):
-		p.Status = http.StatusUnsupportedMediaType
+		status = http.StatusUnsupportedMediaType
 	case errors.Is(err, credential.ErrNoName):
-		p.Detail = "This is the enrolment key; name the device in the header " + api.DeviceHeader + "."
-	case p.Status == http.StatusUnauthorized:
-		c.Response().Header().Set("WWW-Authenticate", `Bearer realm="jaunty"`)
-		p.Detail = "The key is not known. Send the device's key as 'Authorization: Bearer KEY'."
+		detail = "This is the enrolment key; name the device in the header " + api.DeviceHeader + "."
+	case status == http.StatusUnauthorized:
+		detail = "The key is not known. Send the device's key as 'Authorization: Bearer KEY'."
 	case errors.Is(err, context.Canceled) && c.Request().Context().Err() != nil:
 		return nil // nobody is there to be told
 	}
-	if p.Detail == "" {
-		p.Detail = err.Error()
+	if detail == "" {
+		detail = err.Error()
 	}
 	if cause.Retry > 0 {
 		c.Response().Header().Set("Retry-After", fmt.Sprint(int(math.Ceil(cause.Retry.Seconds()))))
 	}
-	return answer(c, p)
+	return answer(c, api.FaultOf(status).Problem(detail))
 }
 
-func answer(c *echo.Context, p Problem) error {
-	p.Type, p.Title = "about:blank", http.StatusText(p.Status)
+func answer(c *echo.Context, p *api.Problem) error {
 	body, err := json.Marshal(p)
 	if err != nil {
 		return err
 	}
-	return c.Blob(p.Status, "application/problem+json", body)
+	return c.Blob(p.Status, api.ProblemType, body)
 }

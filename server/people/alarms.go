@@ -11,13 +11,14 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/act"
 	"jauntylark/core/alarm"
-	"jauntylark/core/measure"
+	"jauntylark/core/asset"
 	"jauntylark/core/site"
 	"jauntylark/pipeline/evidence"
 	"jauntylark/pipeline/record"
 	"jauntylark/pipeline/respond"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/config"
 	"jauntylark/store/events"
 )
 
@@ -36,10 +37,21 @@ func alarmsOperations(v *web.Server) {
 }
 
 func listAlarms(ctx context.Context, v *web.Server, in *api.ListAlarmsIn) ([]alarm.Alarm, error) {
-	query := events.AlarmQuery{Standing: !in.All, Signal: in.Signal, Guard: in.Guard, Before: in.Before,
-		Limit: in.Limit}
-	if !in.Since.IsZero() {
-		query.Since = measure.InstantOf(in.Since)
+	query := events.AlarmQuery{State: in.State, Severity: in.Severity, Signal: in.Signal, Guard: in.Guard,
+		Since: api.Given(in.Since), Until: api.Given(in.Until), Before: in.Before, Limit: in.Limit}
+	query.Standing = !in.All && in.State == "" && in.Since.IsZero() && in.Until.IsZero()
+	switch {
+	case in.Asset != "" && in.Device != "":
+		return nil, web.Wrong("asset", "cannot be asked for together with device")
+	case in.Device != "":
+		query.Of = &events.Subjects{Devices: []string{in.Device}}
+	case in.Asset != "":
+		all, err := config.Assets(ctx, v.Store)
+		if _, err = web.Named(all, err, "asset", in.Asset, func(a asset.Asset) string { return a.Name }); err != nil {
+			return nil, err
+		}
+		query.Of = &events.Subjects{}
+		query.Of.Paths, query.Of.Devices = asset.Subjects(all, in.Asset)
 	}
 	return events.Alarms(ctx, v.Store, query)
 }
@@ -100,10 +112,7 @@ func getHealth(ctx context.Context, v *web.Server, in *api.Within) (alarm.Health
 
 func listJournal(ctx context.Context, v *web.Server, in *api.ListJournalIn) ([]site.Entry, error) {
 	q := events.JournalQuery{Device: in.Device, Kind: in.Kind, Severity: in.Severity, Words: in.Words,
-		Before: in.Before, Limit: in.Limit}
-	if !in.Since.IsZero() {
-		q.Since = measure.InstantOf(in.Since)
-	}
+		Since: api.Given(in.Since), Until: api.Given(in.Until), Before: in.Before, Limit: in.Limit}
 	return events.Journal(ctx, v.Store, q)
 }
 

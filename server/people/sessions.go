@@ -29,6 +29,7 @@ func sessionsOperations(v *web.Server) {
 	web.Keep(v, api.GetSite, getSite, api.PutSite, putSite, api.PatchSite)
 	web.Answer(v, api.ListPeople, listPeople)
 	web.Answer(v, api.AddPerson, addPerson)
+	web.Answer(v, api.GetPerson, getPerson)
 	web.Answer(v, api.SetRole, setRole)
 	web.Carry(v, api.RemovePerson, removePerson)
 }
@@ -147,7 +148,12 @@ func setRole(ctx context.Context, v *web.Server, in *api.SetRoleIn) (site.Person
 	return person, err
 }
 
-func removePerson(ctx context.Context, v *web.Server, in *api.RemovePersonIn) error {
+func getPerson(ctx context.Context, v *web.Server, in *api.PersonPath) (site.Person, error) {
+	all, err := config.People(ctx, v.Store)
+	return web.Named(all, err, "person", strings.ToLower(in.Email), func(p site.Person) string { return p.Email })
+}
+
+func removePerson(ctx context.Context, v *web.Server, in *api.PersonPath) error {
 	defer v.RecheckStreams()
 	email := strings.ToLower(in.Email)
 	return v.Pipeline.Do(ctx, func(t *reading.Turn) error {

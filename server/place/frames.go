@@ -76,7 +76,7 @@ func listFrames(ctx context.Context, v *web.Server, in *api.ListFramesIn) (api.F
 	if !in.Since.IsZero() {
 		since = measure.InstantOf(in.Since)
 	}
-	frames, all, err := events.Frames(ctx, v.Store, d.ID, since, until, in.Most)
+	frames, all, err := events.Frames(ctx, v.Store, d.ID, since, until-1, in.Most)
 	return api.FrameList{Eye: e, Frames: frames, All: all}, err
 }
 
@@ -308,7 +308,7 @@ func stripOf(ctx context.Context, v *web.Server, c *echo.Context) ([]byte, error
 	}
 	l.Width = min(l.Width, stripWidth)
 	most := max(2, min(mostInStrip, stripPixels/max(1, e.Width*e.Height)))
-	frames, _, err := events.Frames(ctx, v.Store, d.ID, since, until, most)
+	frames, _, err := events.Frames(ctx, v.Store, d.ID, since, until-1, most)
 	if err != nil {
 		return nil, err
 	}

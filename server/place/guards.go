@@ -37,8 +37,12 @@ func guardsOperations(v *web.Server) {
 	web.Answer(v, api.GetLimits, getLimits)
 }
 
-func listGuards(ctx context.Context, v *web.Server, _ *api.None) ([]alarm.Guard, error) {
-	return config.Guards(ctx, v.Store)
+func listGuards(ctx context.Context, v *web.Server, in *api.ListGuardsIn) ([]alarm.Guard, error) {
+	all, err := config.Guards(ctx, v.Store)
+	if err != nil {
+		return nil, err
+	}
+	return Of(all, in.Device, in.Signal, func(g *alarm.Guard) string { return g.Signal }), nil
 }
 
 // saveGuard checks and stores a guard.

@@ -2,6 +2,8 @@ package place
 
 import (
 	"context"
+	"slices"
+	"strings"
 	"time"
 
 	"jauntylark/api"
@@ -23,8 +25,25 @@ func signalsOperations(v *web.Server) {
 	web.Answer(v, api.GetLine, getLine)
 }
 
-func listSignals(ctx context.Context, v *web.Server, _ *api.None) ([]site.Signal, error) {
-	return config.Signals(ctx, v.Store)
+func listSignals(ctx context.Context, v *web.Server, in *api.ListSignalsIn) ([]site.Signal, error) {
+	all, err := config.Signals(ctx, v.Store)
+	if err != nil {
+		return nil, err
+	}
+	return Of(all, in.Device, in.Signals, func(s *site.Signal) string { return s.Path() }), nil
+}
+
+// Of gives those of all whose signal, DEVICE/SIGNAL, is one of the signals or of one of the devices that are named; all
+// where none are.
+func Of[T any](all []T, devices, signals []string, pathOf func(*T) string) []T {
+	if len(devices)+len(signals) == 0 {
+		return all
+	}
+	return slices.DeleteFunc(all, func(one T) bool {
+		path := pathOf(&one)
+		device, _, _ := strings.Cut(path, "/")
+		return !slices.Contains(signals, path) && !slices.Contains(devices, device)
+	})
 }
 
 func listSparks(ctx context.Context, v *web.Server, in *api.ListSparksIn) ([]site.Spark, error) {
@@ -78,7 +97,7 @@ func setSignal(ctx context.Context, v *web.Server, in *api.SetSignalIn) (site.Si
 	return FindSignal(ctx, v, in.SignalPath)
 }
 
-// StretchOf gives the signal and the stretch of it that are asked for.
+// StretchOf gives the signal and the stretch of it that are asked for: from since on, before until.
 func StretchOf(ctx context.Context, v *web.Server, p api.SignalPath,
 	in api.Window) (s site.Signal, since, until measure.Instant, err error) {
 	if s, err = FindSignal(ctx, v, p); err == nil {
@@ -94,7 +113,7 @@ func listReadings(ctx context.Context, v *web.Server, in *api.ListReadingsIn) (a
 	}
 	page := api.Readings{}
 	var more bool
-	if page.Readings, more, err = timeseries.Readings(ctx, v.Store, &s, since, until, in.Limit); more {
+	if page.Readings, more, err = timeseries.Readings(ctx, v.Store, &s, since, until-1, in.Limit); more {
 		next := page.Readings[len(page.Readings)-1].At + 1
 		page.Next = &next
 	}
@@ -109,14 +128,17 @@ func getLine(ctx context.Context, v *web.Server, in *api.GetLineIn) (api.Line, e
 	return LineOf(ctx, v, &s, since, until, in.Columns)
 }
 
-// LineOf reduces a stretch of a signal for so many columns.
+// LineOf reduces a stretch of a signal, from since on and before until, for so many columns.
 func LineOf(ctx context.Context, v *web.Server, s *site.Signal, since, until measure.Instant,
 	columns int) (api.Line, error) {
-	end := min(until, v.Pipeline.Now().Add(time.Minute))
+	end := v.Pipeline.Now().Add(time.Minute)
 	if s.At != nil { // a device whose clock is ahead
-		end = min(until, max(end, *s.At))
+		end = max(end, *s.At)
 	}
-	kept, of, err := timeseries.Line(ctx, v.Store, s.ID, since, end+1, columns)
+	if end = min(until, end+1); end <= since {
+		return api.Line{At: []int64{}, Value: []float64{}}, nil
+	}
+	kept, of, err := timeseries.Line(ctx, v.Store, s.ID, since, end, columns)
 	line := api.Line{At: make([]int64, len(kept)), Value: make([]float64, len(kept)), Of: of, Reduced: len(kept) < of}
 	for i, r := range kept {
 		line.At[i], line.Value[i] = int64(r.At), r.Value

@@ -265,7 +265,7 @@ func usableReadings(ctx context.Context, v *web.Server, s *site.Signal, since, u
 	if err != nil {
 		return nil, web.Wrong("second", err.Error())
 	}
-	all, more, err := timeseries.Readings(ctx, v.Store, s, since, until, comparedAtMost)
+	all, more, err := timeseries.Readings(ctx, v.Store, s, since, until-1, comparedAtMost)
 	if more {
 		return nil, web.Wrong("since", "the stretch has more than three million readings; take a shorter one")
 	}
@@ -286,7 +286,7 @@ func listDoubts(ctx context.Context, v *web.Server, in *api.ListDoubtsIn) ([]qua
 	if err != nil {
 		return nil, err
 	}
-	return timeseries.Marked(ctx, v.Store, s.ID, since, until,
+	return timeseries.Marked(ctx, v.Store, s.ID, since, until-1,
 		(min(until, v.Pipeline.Now())-since)/measure.Instant(in.Columns), measure.Unusable)
 }
 

@@ -10,6 +10,7 @@ import (
 	"net/url"
 	"slices"
 	"strconv"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
@@ -37,8 +38,9 @@ type exportOrder struct {
 	until   measure.Instant
 	format  string
 	options exchange.Options
-	raw     bool  // as it came, before any correction, and nothing that is derived
-	skip    int64 // bytes that the reader has already
+	raw     bool   // as it came, before any correction, and nothing that is derived
+	end     string // of what is asked for, as it was said
+	skip    int64  // bytes that the reader has already
 }
 
 // exportDevice is a device with those of its signals that are wanted.
@@ -49,21 +51,14 @@ type exportDevice struct {
 
 // readExport reads what is asked for: see describeExport.
 func readExport(ctx context.Context, v *web.Server, q url.Values) (o exportOrder, err error) {
-	known := []string{"what", "since", "until", "every", "format", "zone", "names", "values", "skip"}
-	for name := range q {
-		if !slices.Contains(known, name) {
-			return o, web.Wrong(name, site.Unknown("parameter", name, known))
-		}
-	}
 	all, err := config.Signals(ctx, v.Store)
 	if err != nil {
 		return o, err
 	}
-	if o.devices, err = chosen(all, q["what"]); err != nil {
+	if o.devices, err = chosen(all, "what", q["what"]); err != nil {
 		return o, err
 	}
-	now := v.Pipeline.Now()
-	o.until = now
+	o.until, o.end = v.Pipeline.Now()+1, q.Get("until")
 	for name, into := range map[string]*measure.Instant{"since": &o.since, "until": &o.until} {
 		if text := q.Get(name); text != "" {
 			if err := into.UnmarshalText([]byte(text)); err != nil {
@@ -80,6 +75,9 @@ func readExport(ctx context.Context, v *web.Server, q url.Values) (o exportOrder
 	if every := q.Get("every"); every != "" {
 		if o.options.Period, err = series.ParsePeriod(every); err != nil {
 			return o, web.Wrong("every", err.Error())
+		}
+		if q.Get("until") == "" { // the period that goes on now is whole as far as it goes
+			o.until = o.until.Add(time.Duration(o.options.Period) + 24*time.Hour)
 		}
 	}
 	if o.options.Zone, err = web.ZoneOf(ctx, v, q.Get("zone")); err != nil {
@@ -120,8 +118,8 @@ func (o *exportOrder) measuredOnly() {
 	}
 }
 
-// chosen gives the signals that names stand for, by device; all without a name.
-func chosen(all []site.Signal, names []string) ([]exportDevice, error) {
+// chosen gives the signals that names stand for, by device; all without a name. The field is where the names came from.
+func chosen(all []site.Signal, field string, names []string) ([]exportDevice, error) {
 	wanted := func(s *site.Signal) bool {
 		return len(names) == 0 || slices.Contains(names, s.Device) || slices.Contains(names, s.Path())
 	}
@@ -146,7 +144,7 @@ func chosen(all []site.Signal, names []string) ([]exportDevice, error) {
 	}
 	for _, name := range names {
 		if !found[name] {
-			return nil, web.Wrong("what", site.Unknown("device or signal", name, known))
+			return nil, web.Wrong(field, site.Unknown("device or signal", name, known))
 		}
 	}
 	return devices, nil
@@ -193,11 +191,11 @@ func serveExport(v *web.Server, c *echo.Context) error {
 // tag gives what is in the export, and the entity tag for it.
 func (o *exportOrder) tag(ctx context.Context, tx *store.Tx) (all site.Stamp, tag string, err error) {
 	hash := sha256.New()
-	fmt.Fprintln(hash, o.format, o.since, o.until, o.options.Period, o.options.Zone, o.options.Bare, o.raw)
+	fmt.Fprintln(hash, o.format, o.since, o.end, o.options.Period, o.options.Zone, o.options.Bare, o.raw)
 	for _, d := range o.devices {
 		for i := range d.signals {
 			s := &d.signals[i]
-			stamp, err := timeseries.Stamp(ctx, tx, s.ID, o.since, o.until)
+			stamp, err := timeseries.Stamp(ctx, tx, s.ID, o.since, o.until-1)
 			if err != nil {
 				return all, "", err
 			}
@@ -222,7 +220,7 @@ func (o *exportOrder) write(ctx context.Context, tx *store.Tx, to io.Writer) err
 			return err
 		}
 		if o.options.Period == 0 {
-			err = timeseries.EachRow(ctx, tx, d.signals, o.since, o.until, o.raw, w.Readings)
+			err = timeseries.EachRow(ctx, tx, d.signals, o.since, o.until-1, o.raw, w.Readings)
 		} else {
 			err = timeseries.EachFigureRow(ctx, tx, d.signals, o.options.Period, o.since, o.until, w.Figures)
 		}

@@ -66,7 +66,7 @@ func listLines(ctx context.Context, v *web.Server, in *api.ListLinesIn) (api.Lin
 			return api.Lines{}, err
 		}
 		gap := (min(out.Until, v.Pipeline.Now()) - out.Since) / measure.Instant(in.Columns)
-		if l.Marked, err = timeseries.Marked(ctx, v.Store, s.ID, out.Since, out.Until, gap,
+		if l.Marked, err = timeseries.Marked(ctx, v.Store, s.ID, out.Since, out.Until-1, gap,
 			measure.Unusable|measure.Late|measure.Clock|measure.Corrected); err != nil {
 			return api.Lines{}, err
 		}
@@ -139,7 +139,7 @@ func listStates(ctx context.Context, v *web.Server, in *api.ListStatesIn) (board
 			" has neither bands nor off and on, so it has no states; give it bands")
 	}
 	c := board.NewCourse(&s, since, min(until, v.Pipeline.Now()))
-	err = eachReading(ctx, v, &s, since, until, c.Add)
+	err = eachReading(ctx, v, &s, since, until-1, c.Add)
 	c.End()
 	return *c, err
 }
@@ -175,12 +175,12 @@ func getSpread(ctx context.Context, v *web.Server, in *api.GetSpreadIn) (series.
 	if err != nil {
 		return series.Spread{}, err
 	}
-	ends, _, err := timeseries.Line(ctx, v.Store, s.ID, since, min(until, v.Pipeline.Now().Add(time.Minute))+1, 1)
+	ends, _, err := timeseries.Line(ctx, v.Store, s.ID, since, min(until, v.Pipeline.Now().Add(time.Minute)+1), 1)
 	if err != nil {
 		return series.Spread{}, err
 	}
 	spread := series.NewSpread(ends, in.Bins, zone)
-	err = eachReading(ctx, v, &s, since, until, spread.Add)
+	err = eachReading(ctx, v, &s, since, until-1, spread.Add)
 	spread.End()
 	return *spread, err
 }

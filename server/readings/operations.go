@@ -5,5 +5,5 @@ import "jauntylark/server/web"
 // Operations have the operations of each file answered.
 var Operations = []func(*web.Server){
 	calibrationsOperations, exportOperations, importsOperations, linesOperations, pastOperations, sheetOperations,
-	totalsOperations,
+	streamOperations, totalsOperations,
 }

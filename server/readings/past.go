@@ -49,13 +49,16 @@ func listFigures(ctx context.Context, v *web.Server, in *api.ListFiguresIn) (api
 		return api.Figures{}, err
 	}
 	defer tx.Rollback()
+	if in.Until.IsZero() { // the period that goes on now is whole as far as it goes
+		until = until.Add(time.Duration(period) + 24*time.Hour)
+	}
 	err = timeseries.EachFigureRow(ctx, tx, []site.Signal{s}, period, since, until,
-		func(at measure.Instant, row []*series.Figures) error {
+		func(row series.Row) error {
 			if len(page.Figures) == in.Limit {
-				page.Next = &at
+				page.Next = &row.At
 				return errEnough
 			}
-			f := api.PeriodFigures{Figures: *row[0]}
+			f := api.PeriodFigures{Figures: *row.Figures[0], Until: row.Until, Cut: row.Cut}
 			f.Mean, f.HeldMean = f.Figures.Means()
 			page.Figures = append(page.Figures, f)
 			return nil
@@ -195,7 +198,7 @@ func clearReadings(ctx context.Context, v *web.Server, in *api.Body[api.ClearOrd
 	if o.What != "" {
 		names = []string{o.What}
 	}
-	devices, err := chosen(all, names)
+	devices, err := chosen(all, "what", names)
 	if err != nil {
 		return api.ClearAnswer{}, err
 	}
@@ -204,10 +207,10 @@ func clearReadings(ctx context.Context, v *web.Server, in *api.Body[api.ClearOrd
 		c.From = *o.Since
 	}
 	if o.Until != nil {
-		c.Until = *o.Until
+		c.Until = *o.Until - 1
 	}
 	if c.Until < c.From {
-		return api.ClearAnswer{}, web.Wrong("until", c.Until.String()+" is before since, "+c.From.String())
+		return api.ClearAnswer{}, web.Wrong("until", (c.Until+1).String()+" is not after since, "+c.From.String())
 	}
 	out, err := toClear(ctx, v, devices, &c)
 	if err != nil || o.Try {
@@ -224,6 +227,7 @@ func clearReadings(ctx context.Context, v *web.Server, in *api.Body[api.ClearOrd
 		return api.ClearAnswer{}, err
 	}
 	v.Upkeep.Soon()
+	c.Until++
 	out.Clearing = &c
 	return out, nil
 }
@@ -260,8 +264,13 @@ func toClear(ctx context.Context, v *web.Server, devices []exportDevice,
 	return out, nil
 }
 
+// listClearings tells of clearings up to where they end: what is kept of each is its last instant.
 func listClearings(ctx context.Context, v *web.Server, _ *api.None) ([]site.Clearing, error) {
-	return timeseries.Clearings(ctx, v.Store)
+	all, err := timeseries.Clearings(ctx, v.Store)
+	for i := range all {
+		all[i].Until++
+	}
+	return all, err
 }
 
 func putBackReadings(ctx context.Context, v *web.Server, in *api.PutBackReadingsIn) (site.Clearing, error) {
@@ -277,5 +286,7 @@ func putBackReadings(ctx context.Context, v *web.Server, in *api.PutBackReadings
 		return site.Clearing{}, err
 	}
 	v.Upkeep.Soon()
-	return timeseries.Clearing(ctx, v.Store, in.ID)
+	c, err = timeseries.Clearing(ctx, v.Store, in.ID)
+	c.Until++
+	return c, err
 }

@@ -132,8 +132,12 @@ func getTotal(ctx context.Context, v *web.Server, in *api.GetTotalIn) (api.Total
 	if until.Sub(since) > periodsAtMost*24*time.Hour && in.By == total.ByDay {
 		return api.TotalStory{}, web.Wrong("since", "that makes more than 1100 days; ask for weeks or months")
 	}
+	last := until
+	if !in.Until.IsZero() {
+		last = max(since, until-1)
+	}
 	out.Periods, err = comesTo(ctx, v, t, func(zone *time.Location) []measure.Instant {
-		return total.Edges(in.By, since, until, zone)
+		return total.Edges(in.By, since, last, zone)
 	})
 	if err != nil {
 		return api.TotalStory{}, err

@@ -62,7 +62,7 @@ func serveAttachment(v *web.Server, c *echo.Context) error {
 	} else if small {
 		a.Type = http.DetectContentType(a.Body)
 	}
-	return c.Blob(http.StatusOK, a.Type, a.Body)
+	return web.Ranged(c, a.Type, a.Body)
 }
 
 // serveLabel answers with the QR label of an asset: label.svg or label.png.

@@ -3,7 +3,6 @@ package record
 import (
 	"context"
 	"fmt"
-	"net/http"
 	"slices"
 	"strconv"
 
@@ -170,5 +169,5 @@ func servePicture(v *web.Server, c *echo.Context) error {
 	h := c.Response().Header()
 	h.Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; sandbox")
 	h.Set("Cache-Control", "private, max-age=31536000, immutable")
-	return c.Blob(http.StatusOK, p.Type, p.Body)
+	return web.Ranged(c, p.Type, p.Body)
 }

@@ -12,7 +12,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
 
+	"jauntylark/api"
 	"jauntylark/meter"
 )
 
@@ -22,14 +24,45 @@ type adapter struct{ echo *echo.Echo }
 var pathParameters = strings.NewReplacer("{", ":", "}", "")
 
 func (a *adapter) Handle(op *huma.Operation, handler func(huma.Context)) {
-	a.echo.Add(op.Method, pathParameters.Replace(op.Path), func(c *echo.Context) error {
+	declared, is := op.Metadata["operation"].(*api.Operation)
+	if !is { // the description itself
+		a.echo.Match([]string{http.MethodGet, http.MethodHead}, op.Path, func(c *echo.Context) error {
+			handler(&humaContext{op: op, c: c})
+			return nil
+		}, packed)
+		return
+	}
+	addRoute(a.echo, declared, func(c *echo.Context) error {
 		ctx, end := meter.Follow(c.Request().Context(), op.OperationID)
 		defer end(nil)
-		c.SetRequest(retold(c.Request().WithContext(ctx)))
+		c.SetRequest(retold(c.Request().WithContext(ctx), c.Response().Header()))
 		handler(&humaContext{op: op, c: c})
 		return nil
-	})
+	}, packed)
 }
+
+// addRoute has an operation answered at its place; one that shows something and ends is asked for its head alone too.
+func addRoute(e *echo.Echo, op *api.Operation, answer echo.HandlerFunc, through ...echo.MiddlewareFunc) {
+	path := pathParameters.Replace(api.Root + op.Path)
+	e.Add(op.Method, path, answer, through...)
+	switch {
+	case op.Method != http.MethodGet:
+	case op.Takes == api.TakesOpen || op.Takes == api.TakesStream:
+		e.Add(http.MethodHead, path, func(c *echo.Context) error {
+			c.Response().Header().Set("Allow", http.MethodGet)
+			return echo.ErrMethodNotAllowed
+		})
+	default:
+		e.Add(http.MethodHead, path, answer, through...)
+	}
+}
+
+// packed packs answers with gzip where nobody can learn a secret by the length of what is packed beside it: for those who
+// sign in by a header, which no page of a stranger sends, and lines of readings.
+var packed = middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1400, Skipper: func(c *echo.Context) bool {
+	r := c.Request()
+	return r.Header.Get("Authorization") == "" && r.URL.Path != api.ListLines.At().Path
+}})
 
 func (a *adapter) ServeHTTP(w http.ResponseWriter, r *http.Request) { a.echo.ServeHTTP(w, r) }
 

@@ -198,7 +198,7 @@ func (v *Server) CheckPassword(ctx context.Context, from, email, password string
 		if wait := v.signIns.refused(key, allowed, now); wait > 0 {
 			seconds := fmt.Sprint(int(wait.Seconds()) + 1)
 			return site.Person{},
-				huma.ErrorWithHeaders(huma.Error429TooManyRequests("Too many wrong passwords. Try again in "+seconds+
+				huma.ErrorWithHeaders(api.WrongPasswords.Problem("Too many wrong passwords. Try again in "+seconds+
 					" s."), http.Header{"Retry-After": {seconds}})
 		}
 	}

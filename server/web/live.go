@@ -264,11 +264,7 @@ func (v *Server) answerProblem(c *echo.Context, err error) error {
 		return err
 	}
 	maps.Copy(c.Response().Header(), headersOf(err))
-	body, marshalErr := json.Marshal(status)
-	if marshalErr != nil {
-		return marshalErr
-	}
-	return c.Blob(status.GetStatus(), "application/problem+json", body)
+	return sendProblem(c, problemIn(err))
 }
 
 // RecheckStreams has all live streams see whether their sessions still hold.

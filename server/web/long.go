@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -167,5 +168,7 @@ func (v *Server) refuse(h huma.Context, err error) {
 	for name, values := range headersOf(err) {
 		h.SetHeader(name, strings.Join(values, ", "))
 	}
-	_ = huma.WriteErr(v.api, h, status.GetStatus(), status.Error())
+	h.SetHeader("Content-Type", api.ProblemType)
+	h.SetStatus(status.GetStatus())
+	_ = json.NewEncoder(h.BodyWriter()).Encode(problemIn(err))
 }

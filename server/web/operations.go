@@ -1,9 +1,11 @@
 package web
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"net/http"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
@@ -34,7 +36,10 @@ func AnswerAs[In, Out, Form any](v *Server, op api.Op[In, Out], do func(context.
 		func(ctx context.Context, in *In) (*Form, error) {
 			out, err := do(ctx, v, in)
 			if err != nil {
-				return nil, v.problem(err)
+				return nil, v.problemOf(op.Operation, err)
+			}
+			if body, has := any(out).(*api.Body[Out]); has {
+				requestOf(ctx).located(op.Made(in, body.Body))
 			}
 			return out, nil
 		})
@@ -45,13 +50,13 @@ func AnswerFile(v *Server, op *api.Operation, do func(*Server, *echo.Context) er
 	d := op.Describe(v.api.OpenAPI().Components.Schemas)
 	v.api.OpenAPI().AddOperation(&d)
 	v.served[op] = true
-	v.Echo.Add(op.Method, pathParameters.Replace(d.Path), func(c *echo.Context) error {
+	addRoute(v.Echo, op, func(c *echo.Context) error {
 		err := v.operateFile(op, c, func(c *echo.Context) error { return do(v, c) })
 		var own *echo.HTTPError
 		if err == nil || errors.As(err, &own) || errors.Is(err, echo.ErrNotFound) {
 			return err
 		}
-		return v.answerProblem(c, v.problem(err))
+		return v.answerProblem(c, v.problemOf(op, err))
 	})
 }
 
@@ -61,7 +66,18 @@ func Blob(c *echo.Context, kind string, body []byte, err error) error {
 		return err
 	}
 	c.Response().Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; sandbox")
-	return c.Blob(http.StatusOK, kind, body)
+	return Ranged(c, kind, body)
+}
+
+// Ranged answers with a file of a known length, or with the ranges of it that are asked for (RFC 9110 section 14).
+func Ranged(c *echo.Context, kind string, body []byte) error {
+	h := c.Response().Header()
+	h.Set("Content-Type", kind)
+	if h.Get("ETag") == "" {
+		h.Set("ETag", tagOfBytes(body))
+	}
+	http.ServeContent(c.Response(), c.Request(), "", time.Time{}, bytes.NewReader(body))
+	return nil
 }
 
 // intakeOperations has what devices send answered.

@@ -144,7 +144,7 @@ func (a *answer) Write(text []byte) (int, error) {
 
 // send passes an answer on.
 func (a *answer) send(c *echo.Context) error {
-	for _, name := range []string{"ETag", "Retry-After"} {
+	for _, name := range []string{"ETag", "Location", "Retry-After"} {
 		if value := a.header.Get(name); value != "" {
 			c.Response().Header().Set(name, value)
 		}
@@ -176,7 +176,16 @@ func (v *Server) within(c *echo.Context, method string, body []byte, tag string)
 // request is what a request brought, for operations that look at more than their input.
 type request struct {
 	header http.Header
+	path   string
 	body   bytes.Buffer
+	answer http.Header // of what is answered
+}
+
+// located says where that is which was made.
+func (r *request) located(place string) {
+	if place != "" && r.answer != nil {
+		r.answer.Set("Location", place)
+	}
 }
 
 var noRequest = &request{header: http.Header{}}
@@ -189,8 +198,8 @@ func requestOf(ctx context.Context) *request {
 }
 
 // retold lets an operation see what a request brings while huma reads it.
-func retold(r *http.Request) *http.Request {
-	asked := &request{header: r.Header}
+func retold(r *http.Request, answer http.Header) *http.Request {
+	asked := &request{header: r.Header, path: r.URL.EscapedPath(), answer: answer}
 	r = r.WithContext(context.WithValue(r.Context(), requestKey, asked))
 	if strings.EqualFold(r.Method, http.MethodPut) && r.Body != nil {
 		r.Body = struct {

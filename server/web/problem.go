@@ -12,7 +12,9 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 	"jauntylark/intake/admission"
 	"jauntylark/pipeline/commit"
@@ -24,31 +26,62 @@ import (
 // expected is how huma begins to say which values a field may have.
 const expected = `expected value to be one of "`
 
-// init's problems go through one function: of a field that takes one of some words, they say which one came and which
-// is perhaps meant.
+// init has all problems made as the API describes them. None says what the value of a field was, which may be a secret;
+// only of a field that takes one of some words it is told which one came, and which is perhaps meant.
 func init() {
-	plain := huma.NewError
 	huma.NewError = func(status int, message string, errs ...error) huma.StatusError {
+		problem := api.FaultOf(status).Problem(message)
 		for _, err := range errs {
-			d, is := err.(*huma.ErrorDetail)
-			if !is {
+			if err == nil {
 				continue
 			}
-			if field, reason, odd := strings.Cut(d.Message, ": has "); odd && d.Location == "body" { // of checkedJSON
-				d.Location, d.Message, d.Value = "body."+field, "has "+reason, nil
-				message = field + ": has " + reason
+			part := api.WrongPart{Message: err.Error()}
+			if d, is := err.(*huma.ErrorDetail); is {
+				part = wrongPart(d)
 			}
-			if list, found := strings.CutPrefix(d.Message, expected); found {
-				words := slices.DeleteFunc(strings.Split(strings.TrimSuffix(list, `"`), ", "),
-					func(w string) bool { return w == "" })
-				field := d.Location[strings.LastIndex(d.Location, ".")+1:]
-				if d.Message = site.Unknown(field, fmt.Sprint(d.Value), words); !strings.HasSuffix(d.Message, "?") {
-					d.Message += "; it is one of " + strings.Join(words, ", ")
-				}
-			}
+			problem.Errors = append(problem.Errors, part)
 		}
-		return plain(status, message, errs...)
+		if message == "validation failed" && len(problem.Errors) > 0 {
+			problem.Detail = toldOf(problem.Errors)
+		}
+		return problem
 	}
+}
+
+// wrongPart tells what is wrong with a part of a request in our words.
+func wrongPart(d *huma.ErrorDetail) api.WrongPart {
+	part := api.WrongPart{Location: d.Location, Message: d.Message}
+	if field, reason, odd := strings.Cut(d.Message, ": has "); odd && d.Location == "body" { // of checkedJSON
+		return api.WrongPart{Location: "body." + field, Message: "has " + reason}
+	}
+	if list, found := strings.CutPrefix(d.Message, expected); found {
+		words := slices.DeleteFunc(strings.Split(strings.TrimSuffix(list, `"`), ", "),
+			func(w string) bool { return w == "" })
+		field := d.Location[strings.LastIndex(d.Location, ".")+1:]
+		if part.Message = site.Unknown(field, fmt.Sprint(d.Value), words); !strings.HasSuffix(part.Message, "?") {
+			part.Message += "; it is one of " + strings.Join(words, ", ")
+		}
+		return part
+	}
+	switch d.Value.(type) {
+	case bool, float64, int, int64:
+		part.Message += fmt.Sprintf("; it is %v", d.Value)
+	case string:
+		if !strings.HasPrefix(d.Location, "body") {
+			part.Message += fmt.Sprintf("; it is %q", d.Value)
+		}
+	}
+	return part
+}
+
+// toldOf says in a sentence what is wrong with the parts of a request.
+func toldOf(wrong []api.WrongPart) string {
+	_, field, _ := strings.Cut(wrong[0].Location, ".")
+	text := strings.TrimPrefix(field+": ", ": ") + wrong[0].Message
+	if more := len(wrong) - 1; more > 0 {
+		text += " (and " + prose.Count(more, "other part is", "other parts are") + " wrong)"
+	}
+	return text
 }
 
 // Wrong is the problem of one field of the body.
@@ -84,6 +117,26 @@ func Named[T any](all []T, err error, what, name string, nameOf func(T) string) 
 	return none, Missing(store.ErrNotFound, what, name, names)
 }
 
+// problemOf is problem of an operation: what is wrong with a request that has no body stands in its query or its path.
+func (v *Server) problemOf(op *api.Operation, err error) error {
+	err = v.problem(err)
+	var problem *api.Problem
+	if op.HasBody() || !errors.As(err, &problem) {
+		return err
+	}
+	for i, part := range problem.Errors {
+		field, of := strings.CutPrefix(part.Location, "body.")
+		switch {
+		case !of:
+		case strings.Contains(op.Path, "{"+field+"}"):
+			problem.Errors[i].Location = "path." + field
+		default:
+			problem.Errors[i].Location = "query." + field
+		}
+	}
+	return err
+}
+
 // problem turns what went wrong into an RFC 9457 problem document.
 func (v *Server) problem(err error) error {
 	var fault *measure.Fault
@@ -99,7 +152,9 @@ func (v *Server) problem(err error) error {
 		return huma.Error404NotFound(strings.TrimSuffix(err.Error(), ": "+store.ErrNotFound.Error()))
 	case errors.Is(err, commit.ErrNotNow):
 		return huma.Error409Conflict(strings.TrimSuffix(err.Error(), ": "+commit.ErrNotNow.Error()))
-	case errors.Is(err, store.ErrTaken), errors.Is(err, timeseries.ErrInUse), errors.Is(err, archive.ErrStaysGone):
+	case errors.Is(err, store.ErrTaken):
+		return api.NameTaken.Problem(err.Error())
+	case errors.Is(err, timeseries.ErrInUse), errors.Is(err, archive.ErrStaysGone):
 		return huma.Error409Conflict(err.Error())
 	case errors.Is(err, context.Canceled):
 		return huma.Error503ServiceUnavailable("the request was given up")
@@ -134,6 +189,26 @@ func (v *Server) answerError(c *echo.Context, err error) {
 	if status != http.StatusNotFound {
 		detail = http.StatusText(status) + "."
 	}
-	body, _ := json.Marshal(&huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail})
-	_ = c.Blob(status, "application/problem+json", body)
+	_ = sendProblem(c, api.FaultOf(status).Problem(detail))
+}
+
+// problemIn gives the problem document of an error that is answered with a code.
+func problemIn(err error) *api.Problem {
+	var problem *api.Problem
+	var status huma.StatusError
+	switch {
+	case errors.As(err, &problem):
+		return problem
+	case errors.As(err, &status):
+		return api.FaultOf(status.GetStatus()).Problem(err.Error())
+	}
+	return api.FaultOf(http.StatusInternalServerError).Problem(err.Error())
+}
+
+func sendProblem(c *echo.Context, problem *api.Problem) error {
+	body, err := json.Marshal(problem)
+	if err != nil {
+		return err
+	}
+	return c.Blob(problem.Status, api.ProblemType, body)
 }

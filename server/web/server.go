@@ -95,8 +95,7 @@ func New(s *store.Store, d *admission.Control, k *history.Upkeep, o Options,
 		}
 	}
 	v.Echo.Use(middleware.Recover(), echo.WrapMiddleware(cross.Handler), echo.WrapMiddleware(words),
-		echo.WrapMiddleware(pages), v.securityHeaders,
-		middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1400, Skipper: neverSecret}))
+		echo.WrapMiddleware(pages), v.securityHeaders)
 
 	v.api = v.newAPI()
 	liveOperations(v)
@@ -107,6 +106,8 @@ func New(s *store.Store, d *admission.Control, k *history.Upkeep, o Options,
 	look := []string{http.MethodGet, http.MethodHead}
 	v.Echo.Match(look, "/health/live", func(c *echo.Context) error { return c.String(http.StatusOK, "alive\n") })
 	v.Echo.Match(look, "/health/ready", v.serveReady)
+	v.Echo.Match(look, api.ProblemsPath, v.serveProblems)
+	v.Echo.Match(look, api.ProblemsPath+":name", v.serveProblems)
 	v.serveConsole()
 	for _, op := range api.All() {
 		if !v.served[op] {
@@ -114,12 +115,6 @@ func New(s *store.Store, d *admission.Control, k *history.Upkeep, o Options,
 		}
 	}
 	return v, nil
-}
-
-// neverSecret passes over all but lines of readings: what is packed beside a secret can give it away
-// by its length.
-func neverSecret(c *echo.Context) bool {
-	return c.Request().URL.Path != api.ListLines.At().Path
 }
 
 // newAPI makes the API that the operations are declared on.
@@ -140,7 +135,7 @@ func (v *Server) newAPI() huma.API {
 	made := huma.NewAPI(config, &adapter{v.Echo})
 	schemas := made.OpenAPI().Components.Schemas
 	schemas.RegisterTypeAlias(reflect.TypeFor[measure.Quality](), reflect.TypeFor[[]string]())
-	made.OpenAPI().Components.Responses = api.Faults(schemas)
+	made.OpenAPI().Components.Responses = api.DescribeFaults(schemas)
 	made.UseMiddleware(v.authorise)
 	return made
 }
@@ -211,8 +206,23 @@ func (v *Server) securityHeaders(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
+		if answer, err := echo.UnwrapResponse(c.Response()); err == nil {
+			answer.Before(func() { challenge(c.Request(), answer) })
+		}
 		return next(c)
 	}
+}
+
+// challenge says to whom nobody is known how to say who they are (RFC 6750 section 3).
+func challenge(r *http.Request, answer *echo.Response) {
+	if answer.Status != http.StatusUnauthorized {
+		return
+	}
+	how := `Bearer realm="Jaunty Lark"`
+	if r.Header.Get("Authorization") != "" {
+		how += `, error="invalid_token"`
+	}
+	answer.Header().Set("WWW-Authenticate", how)
 }
 
 // Description gives the API's description. It marshals to JSON; YAML gives it so.

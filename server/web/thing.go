@@ -22,8 +22,9 @@ import (
 
 // Tagged is an answer that shows a thing, under the tag of its state.
 type Tagged[T any] struct {
-	ETag string `header:"ETag" doc:"of the state that is shown; If-Match takes it"`
-	Body T
+	Status int
+	ETag   string `header:"ETag" doc:"of the state that is shown; If-Match takes it"`
+	Body   T
 }
 
 // triesAnew bounds how often a thing is saved anew because something else of the configuration changed meanwhile.
@@ -67,7 +68,7 @@ func (t *thing[At, Shown, In, Out]) get(ctx context.Context, v *Server, at *At) 
 		return nil, err
 	}
 	tag, err := tagOf(shown, t.body) // no tag of what it does meanwhile: If-None-Match is not answered by it
-	return &Tagged[Shown]{ETag: tag, Body: shown}, err
+	return &Tagged[Shown]{Status: http.StatusOK, ETag: tag, Body: shown}, err
 }
 
 // put saves a thing as it is meant: where something changes between looking and saving, it looks anew.
@@ -77,10 +78,14 @@ func (t *thing[At, Shown, In, Out]) put(ctx context.Context, v *Server, in *In) 
 		if err != nil {
 			return nil, err
 		}
-		meant := ctx
+		meant, status := ctx, http.StatusOK
 		if !t.keeps || requestOf(ctx).header.Get("If-Match") != "" {
-			if err := t.check(ctx, in); err != nil {
+			there, err := t.check(ctx, in)
+			if err != nil {
 				return nil, err
+			}
+			if !there {
+				status = http.StatusCreated
 			}
 			meant = commit.MeantFor(ctx, no)
 		}
@@ -91,38 +96,42 @@ func (t *thing[At, Shown, In, Out]) put(ctx context.Context, v *Server, in *In) 
 		if err != nil {
 			return nil, err
 		}
-		return &Tagged[Out]{ETag: t.tagAfter(ctx, in, no), Body: out}, nil
+		if status == http.StatusCreated {
+			requestOf(ctx).located(requestOf(ctx).path)
+		}
+		return &Tagged[Out]{Status: status, ETag: t.tagAfter(ctx, in, no), Body: out}, nil
 	}
 	return nil, huma.Error503ServiceUnavailable("Too much is changed at once. Try again in a moment.")
 }
 
-// check refuses to save a thing that is another than the one that is meant, or without what it has.
-func (t *thing[At, Shown, In, Out]) check(ctx context.Context, in *In) error {
+// check tells whether a thing is there, and refuses to save it where it is another than the one that is meant, or without
+// what it has.
+func (t *thing[At, Shown, In, Out]) check(ctx context.Context, in *In) (there bool, err error) {
 	asked := requestOf(ctx)
 	shown, err := t.show(ctx, t.v, placeOf[At](in))
 	want := asked.header.Get("If-Match")
 	var status huma.StatusError
 	if errors.As(err, &status) && status.GetStatus() == http.StatusNotFound || errors.Is(err, store.ErrNotFound) {
 		if want != "" {
-			return huma.Error412PreconditionFailed("It is not there any more.")
+			return false, huma.Error412PreconditionFailed("It is not there any more.")
 		}
-		return nil
+		return false, nil
 	}
 	if err != nil {
-		return err
+		return true, err
 	}
 	has, err := parts(shown, t.body)
 	if err != nil {
-		return err
+		return true, err
 	}
 	tag := tagOfParts(has)
 	if want == "" {
-		return t.leftOut(asked.body.Bytes(), in, has)
+		return true, t.leftOut(asked.body.Bytes(), in, has)
 	}
 	if !matches(want, tag) {
-		return changedMeanwhile(tag)
+		return true, changedMeanwhile(tag)
 	}
-	return nil
+	return true, nil
 }
 
 // leftOut refuses what would take away a part without naming it.
@@ -148,17 +157,16 @@ func (t *thing[At, Shown, In, Out]) leftOut(said []byte, in *In, has map[string]
 		return nil
 	}
 	slices.Sort(missing)
-	details := make([]error, len(missing))
+	details := make([]api.WrongPart, len(missing))
 	for i, part := range missing {
-		details[i] = &huma.ErrorDetail{Location: "body." + part,
-			Message: "is left out, and is " + string(has[part]) + " now"}
+		details[i] = api.WrongPart{Location: "body." + part, Message: "is left out"}
 	}
 	verb := " is"
 	if len(missing) > 1 {
 		verb = " are"
 	}
-	return huma.Error422UnprocessableEntity(prose.List(missing)+verb+" left out and would be taken away. PUT saves the "+
-		"whole: name all parts, or change some with PATCH, or name the state that you replace with If-Match.", details...)
+	return api.LeftOut.Problem(prose.List(missing)+verb+" left out and would be taken away. PUT saves the whole: "+
+		"name all parts, or change some with PATCH, or name the state that you replace with If-Match.", details...)
 }
 
 // settled gives the body of an input with what is made of what was left out.
@@ -228,7 +236,11 @@ func tagOf(shown any, body *huma.Schema) (string, error) {
 // tagOfParts gives the tag of a state: the same for the same parts.
 func tagOfParts(has map[string]json.RawMessage) string {
 	text, _ := json.Marshal(has)
-	sum := sha256.Sum256(text)
+	return tagOfBytes(text)
+}
+
+func tagOfBytes(body []byte) string {
+	sum := sha256.Sum256(body)
 	return `"` + hex.EncodeToString(sum[:10]) + `"`
 }
 

@@ -46,10 +46,9 @@ func words(next http.Handler) http.Handler {
 		if err := wrongAddress(r.URL); err != nil {
 			var fault *measure.Fault
 			errors.As(err, &fault)
-			answer := &huma.ErrorModel{Status: http.StatusUnprocessableEntity,
-				Title: http.StatusText(http.StatusUnprocessableEntity), Detail: err.Error(),
-				Errors: []*huma.ErrorDetail{{Location: fault.Field, Message: fault.Reason}}}
-			w.Header().Set("Content-Type", "application/problem+json")
+			answer := api.FaultOf(http.StatusUnprocessableEntity).Problem(err.Error(),
+				api.WrongPart{Location: fault.Field, Message: fault.Reason})
+			w.Header().Set("Content-Type", api.ProblemType)
 			w.WriteHeader(answer.Status)
 			_ = json.NewEncoder(w).Encode(answer)
 			return
@@ -72,8 +71,8 @@ func knownQuery(op *api.Operation, u *url.URL) error {
 		case !strings.HasSuffix(reason, "?"):
 			reason += "; there are " + prose.List(known)
 		}
-		return huma.Error422UnprocessableEntity(prose.Capital(reason),
-			&huma.ErrorDetail{Location: "query." + name, Message: reason})
+		return api.UnknownParameter.Problem(prose.Capital(reason),
+			api.WrongPart{Location: "query." + name, Message: reason})
 	}
 	return nil
 }

@@ -2,6 +2,7 @@ package events
 
 import (
 	"context"
+	"strings"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
@@ -23,23 +24,55 @@ const selectAlarm = `
 // AlarmQuery says which alarms are wanted: each field that is set narrows.
 type AlarmQuery struct {
 	Standing bool   // only raised ones
+	State    string // a key of alarmStates
+	Severity string
 	Signal   string // DEVICE/SIGNAL
+	Of       *Subjects
 	Guard    string
 	Since    measure.Instant // standing at this instant or later
+	Until    measure.Instant // raised before this instant
 	Before   int64           // with a lower ID, for the next page
 	Limit    int
 	Drills   bool // those of drills too
 }
 
-// Alarms gives alarms, newest first.
+// Subjects are what alarms are about: signals and outputs by their paths, and all of devices.
+type Subjects struct{ Paths, Devices []string }
+
+// alarmStates are the states that can be asked for.
+var alarmStates = map[string]string{
+	"raised":         `cleared_at is null`,
+	"over":           `cleared_at is not null`,
+	"unacknowledged": `cleared_at is null and acknowledged_at is null`,
+	"acknowledged":   `cleared_at is null and acknowledged_at is not null`,
+	"latched":        `cleared_at is null and latched`,
+	"shelved":        `cleared_at is null and shelved`,
+}
+
+// Alarms gives alarms, newest first: in the order in which the service entered them.
 func Alarms(ctx context.Context, db store.Reader, q AlarmQuery) ([]alarm.Alarm, error) {
 	alarms := []alarm.Alarm{}
-	err := db.Select(ctx, &alarms, selectAlarm+`
-		where (not $1 or cleared_at is null) and ($2 = '' or signal = $2)
-		    and ($3::bigint = 0 or coalesce(cleared_at, $3) >= $3) and ($4::bigint = 0 or id < $4)
-		    and ($6 = '' or guard = $6) and (not drill or $7)
-		order by id desc limit $5`, q.Standing, q.Signal, int64(q.Since), q.Before, q.Limit, q.Guard, q.Drills)
-	return alarms, err
+	where, args := []string{"true"}, map[string]any{"limit": q.Limit}
+	narrow := func(set bool, name string, value any, condition string) {
+		if set {
+			where, args[name] = append(where, condition), value
+		}
+	}
+	narrow(q.Standing, "", nil, alarmStates["raised"])
+	narrow(q.State != "", "", nil, alarmStates[q.State])
+	narrow(!q.Drills, "", nil, `not drill`)
+	narrow(q.Severity != "", "severity", q.Severity, `severity = :severity`)
+	narrow(q.Signal != "", "signal", q.Signal, `signal = :signal`)
+	if q.Of != nil {
+		args["devices"] = q.Of.Devices
+		narrow(true, "paths", q.Of.Paths, `(signal = any(:paths) or split_part(signal, '/', 1) = any(:devices))`)
+	}
+	narrow(q.Guard != "", "guard", q.Guard, `guard = :guard`)
+	narrow(q.Since != 0, "since", q.Since, `coalesce(cleared_at, :since) >= :since`)
+	narrow(q.Until != 0, "until", q.Until, `alarm.raised_at < :until`)
+	narrow(q.Before != 0, "before", q.Before, `id < :before`)
+	return alarms, db.NamedSelect(ctx, &alarms, selectAlarm+` where `+strings.Join(where, " and ")+
+		` order by id desc limit :limit`, args)
 }
 
 // Alarm gives one alarm.

@@ -38,7 +38,8 @@ type JournalQuery struct {
 	Severity string // of the alarm behind the entry
 	Words    string // each must begin a word of the entry
 	Since    measure.Instant
-	Before   int64 // with a lower ID, for the next page
+	Until    measure.Instant // before it
+	Before   int64           // with a lower ID, for the next page
 	Limit    int
 }
 
@@ -66,6 +67,7 @@ func Journal(ctx context.Context, s *store.Store, q JournalQuery) ([]site.Entry,
 	narrow(words != "", "words", words,
 		`to_tsvector('simple', translate(j.text, '/', ' ')) @@ to_tsquery('simple', :words)`)
 	narrow(q.Since != 0, "since", q.Since, `j.at >= :since`)
+	narrow(q.Until != 0, "until", q.Until, `j.at < :until`)
 	narrow(q.Before != 0, "before", q.Before, `j.id < :before`)
 	query := `
 		select j.id, j.at, j.learned_at, j.kind, j.subject, j.who, j.value, j.text, j.alarm_id,

@@ -107,25 +107,90 @@ func Spell(ctx context.Context, db store.Reader, readings []measure.Reading) err
 // figuresAtOnce is how many periods of a signal are in memory at once.
 const figuresAtOnce = 20_000
 
-// EachFigureRow calls each for every period that a stretch touches and for which one of the signals has
-// figures: with those of all, nil where there are none.
+// EachFigureRow calls each for every period of a stretch, from from on and before until, for which one of the signals
+// has figures: with those of all, nil where there are none. Of a period in which the stretch begins or ends it gives the
+// figures of the part that is within.
 func EachFigureRow(ctx context.Context, tx *store.Tx, signals []site.Signal, p series.Period, from,
-	until measure.Instant, each func(measure.Instant, []*series.Figures) error) error {
-	from, until, zone, err := extent(ctx, tx, signals, from, until)
-	if err != nil {
+	until measure.Instant, each func(series.Row) error) error {
+	first, last, zone, err := extent(ctx, tx, signals, from, until-1)
+	if err != nil || first > last {
 		return err
 	}
-	for from <= until {
-		end := p.Start(from, zone)
-		for n := 0; n < figuresAtOnce && end <= until; n++ {
-			end = p.Next(end, zone)
-		}
-		if err := figureRows(ctx, tx, signals, p, from, min(end-1, until), each); err != nil {
+	begin := p.Start(first, zone)
+	if begin < from {
+		end := p.Next(begin, zone)
+		if err := cutRow(ctx, tx, signals, p, from, min(end, until), each); err != nil {
 			return err
 		}
-		from = end
+		begin = end
+	}
+	for begin <= last {
+		end := begin
+		for n := 0; n < figuresAtOnce && end <= last && p.Next(end, zone) <= until; n++ {
+			end = p.Next(end, zone)
+		}
+		if end == begin {
+			return cutRow(ctx, tx, signals, p, begin, until, each)
+		}
+		if err := figureRows(ctx, tx, signals, p, begin, end-1, zone, each); err != nil {
+			return err
+		}
+		begin = end
 	}
 	return nil
+}
+
+// cutRow gives the figures of a part of a period.
+func cutRow(ctx context.Context, tx *store.Tx, signals []site.Signal, p series.Period, from, until measure.Instant,
+	each func(series.Row) error) error {
+	row, some := series.Row{At: from, Until: until, Cut: true, Figures: make([]*series.Figures, len(signals))}, false
+	for i := range signals {
+		figures, err := figuresOfPart(ctx, tx, signals[i].ID, p, from, until)
+		if err != nil {
+			return err
+		}
+		if figures != nil {
+			row.Figures[i], some = figures, true
+		}
+	}
+	if !some {
+		return nil
+	}
+	return each(row)
+}
+
+// figuresOfPart gives the figures of a part of a period, nil where it has no reading. Where the readings are kept no more
+// an hour counts for the part that it begins in.
+func figuresOfPart(ctx context.Context, tx *store.Tx, signal int64, p series.Period, from,
+	until measure.Instant) (*series.Figures, error) {
+	about, err := readPast(ctx, tx, signal)
+	if err != nil {
+		return nil, err
+	}
+	var figures []series.Figures
+	begin := from
+	if about.ReadingsFrom > 0 {
+		lost := series.Hour.Edges(about.ReadingsFrom-1, about.ReadingsFrom, about.zone)[1]
+		if from < lost {
+			if figures, err = kept(ctx, tx, signal, series.Hour, from, min(lost, until)); err != nil {
+				return nil, err
+			}
+			begin = min(lost, until)
+		}
+	}
+	if begin < until {
+		rest, err := fold(ctx, tx, signal, []measure.Instant{begin, until}, about.Hold)
+		if err != nil {
+			return nil, err
+		}
+		figures = append(figures, rest...)
+	}
+	joined := series.Join(figures, p, about.zone)
+	if len(joined) == 0 {
+		return nil, nil
+	}
+	joined[0].At = from
+	return &joined[0], nil
 }
 
 // extent cuts a stretch to where signals have anything, and gives the zone of their days.
@@ -149,7 +214,7 @@ func extent(ctx context.Context, db store.Reader, signals []site.Signal, from,
 }
 
 func figureRows(ctx context.Context, tx *store.Tx, signals []site.Signal, p series.Period, from, until measure.Instant,
-	each func(measure.Instant, []*series.Figures) error) error {
+	zone *time.Location, each func(series.Row) error) error {
 	columns := make([][]series.Figures, len(signals))
 	for i := range signals {
 		var err error
@@ -173,7 +238,7 @@ func figureRows(ctx context.Context, tx *store.Tx, signals []site.Signal, p seri
 				row[i], columns[i] = &columns[i][0], columns[i][1:]
 			}
 		}
-		if err := each(at, row); err != nil {
+		if err := each(series.Row{At: at, Until: p.Next(at, zone), Figures: row}); err != nil {
 			return err
 		}
 	}
