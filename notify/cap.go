@@ -1,7 +1,6 @@
 package notify
 
 import (
-	"context"
 	"encoding/xml"
 	"fmt"
 	"strings"
@@ -25,6 +24,7 @@ type capMessage struct {
 	Scope      string   `xml:"scope"`
 	Addresses  string   `xml:"addresses"`
 	References string   `xml:"references,omitempty"`
+	Incidents  string   `xml:"incidents"`
 	Info       capInfo  `xml:"info"`
 }
 
@@ -32,6 +32,7 @@ type capInfo struct {
 	Language    string      `xml:"language"`
 	Category    string      `xml:"category"`
 	Event       string      `xml:"event"`
+	Response    string      `xml:"responseType,omitempty"`
 	Urgency     string      `xml:"urgency"`
 	Severity    string      `xml:"severity"`
 	Certainty   string      `xml:"certainty"`
@@ -80,41 +81,49 @@ func readerOf(n roster.Notice) string {
 	return n.Address
 }
 
-// capAlert writes a notice as a CAP alert: the raise is an Alert, what comes after it an Update, the end a Cancel, each
-// with a reference to the first.
-func (w *Webhook) capAlert(ctx context.Context, n roster.Notice, here site.Site, a alarm.Alarm) ([]byte, error) {
+// capAlert writes a notice as a CAP alert: the first that an address gets of an alarm is an Alert, what comes after it an
+// Update, the end a Cancel, each with references to all before it. What is over already is past, also where nobody was
+// told of it before.
+func capAlert(n roster.Notice, here site.Site, a alarm.Alarm, told conversation) ([]byte, error) {
 	m := capMessage{Identifier: capID(n.ID), Sender: capSender(here.Name), Sent: capTime(n.CreatedAt), Status: "Actual",
 		MsgType: "Alert", Source: "Jaunty Lark", Scope: "Private",
-		Addresses: readerOf(n),
+		Addresses: readerOf(n), Incidents: told.id,
 		Info: capInfo{Language: "en", Category: "Infra", Event: a.Sentence, Urgency: "Immediate",
 			Severity: capSeverity[n.Severity], Certainty: "Observed", Onset: capTime(a.RaisedAt),
 			SenderName: here.Name, Headline: n.Subject, Description: n.Text, Instruction: a.Advice, Web: n.Route.Link,
-			Parameters: []capExtra{{"alarm", fmt.Sprint(a.ID)}, {"kind", n.Kind}, {"signal", a.Signal},
-				{"value", measure.Figure(a.Value, a.Unit)}}, Area: capAreaDesc{here.Name}}}
+			Parameters: capParameters(n, a, told), Area: capAreaDesc{here.Name}}}
 	if m.Info.Severity == "" {
 		m.Info.Severity = "Unknown"
 	}
 	if n.Route.Drill {
 		m.Status = "Exercise"
 	}
-	switch n.Kind {
-	case roster.Raise:
-	case roster.Return:
-		m.MsgType, m.Info.Urgency = "Cancel", "Past"
-	default:
-		m.MsgType = "Update"
+	if n.Kind == roster.Return || a.State == alarm.StateOver {
+		m.Info.Urgency, m.Info.Response = "Past", "AllClear"
 	}
-	if m.MsgType != "Alert" {
-		first, err := w.First(ctx, n)
-		if err != nil {
-			return nil, err
+	if len(told.before) > 0 {
+		m.MsgType = "Update"
+		if n.Kind == roster.Return {
+			m.MsgType = "Cancel"
 		}
-		if first.ID == n.ID {
-			m.MsgType = "Alert"
-		} else {
-			m.References = strings.Join([]string{m.Sender, capID(first.ID), capTime(first.CreatedAt)}, ",")
+		names := make([]string, len(told.before))
+		for i, b := range told.before {
+			names[i] = strings.Join([]string{m.Sender, capID(b.ID), capTime(b.CreatedAt)}, ",")
 		}
+		m.References = strings.Join(names, " ")
 	}
 	out, err := xml.MarshalIndent(m, "", "  ")
 	return append([]byte(xml.Header), out...), err
+}
+
+func capParameters(n roster.Notice, a alarm.Alarm, told conversation) []capExtra {
+	all := []capExtra{{"alarm", fmt.Sprint(a.ID)}, {"event", told.event(n)}, {"kind", n.Kind}, {"signal", a.Signal},
+		{"value", measure.Figure(a.Value, a.Unit)}}
+	if n.Route.Step > 0 {
+		all = append(all, capExtra{"step", fmt.Sprint(n.Route.Step)})
+	}
+	if told.repeat > 0 {
+		all = append(all, capExtra{"repeat", fmt.Sprint(told.repeat)})
+	}
+	return all
 }

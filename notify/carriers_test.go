@@ -38,7 +38,14 @@ func facts(now measure.Instant) notify.Facts {
 				RaisedAt: start, Value: 41, Unit: "%", Sentence: "Pond oxygen is below 55 %",
 				Advice: "Switch on the cascade."}, nil
 		},
-		First:  func(_ context.Context, n roster.Notice) (roster.Notice, error) { n.ID = 5; return n, nil },
+		Before: func(_ context.Context, n roster.Notice) ([]roster.Notice, error) {
+			if n.Kind == roster.Raise {
+				return nil, nil
+			}
+			first, second := n, n
+			first.ID, first.Kind, second.ID = 5, roster.Raise, 6
+			return []roster.Notice{first, second}, nil
+		},
 		Signer: notify.Signer{Key: []byte("key")}, Now: func() measure.Instant { return now },
 	}
 }

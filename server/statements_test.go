@@ -72,6 +72,10 @@ func TestAlarmsOverMQTT(t *testing.T) {
 		!strings.Contains(out, `{"raised":1,"not_acknowledged":1,"worst":"critical"}`) {
 		t.Errorf("%s %v", out, err)
 	}
+	if out, err := read(key.Key, "jaunty/-/alarms/#", 2); err != nil ||
+		!strings.Contains(out, "jaunty/-/alarms {") || !strings.Contains(out, "jaunty/-/alarms/g {") {
+		t.Errorf("all that stands: %s %v", out, err)
+	}
 	s.refused(409, "tells nobody", api.StartDrill.At("g"), nil)
 	s.Send(d, `{"temp": 20}`)
 	storetest.Eventually(t, "it is over", func() bool {
@@ -96,6 +100,12 @@ func TestAlarmsOverMQTT(t *testing.T) {
 			t.Error("a reader may write")
 		}
 	}
+	s.Do(api.RemoveGuard.At("g"), nil, nil)
+	storetest.Eventually(t, "the topic of a guard that is removed goes", func() bool {
+		out, _ := servertest.Command(t, "mosquitto_sub", "-h", host, "-p", port, "-u", key.User, "-P", key.Key, "-t",
+			"jaunty/-/alarms/#", "--retained-only", "-W", "1", "-v")
+		return strings.Contains(out, "jaunty/-/alarms {") && !strings.Contains(out, "jaunty/-/alarms/g")
+	})
 	s.Do(api.EndReaderKey.At(), nil, nil)
 	storetest.Eventually(t, "the key has ended", func() bool {
 		_, err := read(key.Key, "jaunty/-/alarms/g", 1)

@@ -55,8 +55,8 @@ func (o *waysOut) open(ctx context.Context, s Settings, records *store.Store, pi
 	facts := notify.Facts{Signer: signer, Now: now,
 		Site:  func(ctx context.Context) (site.Site, error) { return config.Site(ctx, records) },
 		Alarm: func(ctx context.Context, id int64) (alarm.Alarm, error) { return events.Alarm(ctx, records, id) },
-		First: func(ctx context.Context, n roster.Notice) (roster.Notice, error) {
-			return events.FirstNotice(ctx, records, n)
+		Before: func(ctx context.Context, n roster.Notice) ([]roster.Notice, error) {
+			return events.SentBefore(ctx, records, n)
 		},
 		Chart: drawing(func(ctx context.Context, a alarm.Alarm, here site.Site) ([]byte, error) {
 			return notify.ChartOf(ctx, records, a, here, now())

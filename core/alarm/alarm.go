@@ -8,6 +8,7 @@ type Alarm struct {
 	Kind           string           `json:"kind" db:"kind" enum:"guard,silence,clock,disk,sensor,verification,carrier,drill,output,service" doc:"what raised it: a guard, the silence of a device, its clock, a disk that is nearly full, a sensor whose readings cannot be believed, a verification that is due, a carrier that keeps failing, a roster that was not drilled for long, an output that does not do what it was ordered, or something that the service itself keeps failing to do"`
 	Guard          string           `json:"guard" db:"guard" doc:"name of the guard; empty for silence and clock"`
 	Signal         string           `json:"signal" db:"signal" doc:"DEVICE/SIGNAL, or DEVICE for silence and clock, DEVICE/OUTPUT for an output; empty for the disk"`
+	About          string           `json:"about" db:"about" doc:"what it is about where that is no signal: a carrier, a roster, or what the service cannot do"`
 	Side           Side             `json:"-" db:"side"`
 	Level          string           `json:"level" db:"level" doc:"the rung that stands: high, high-high, low, low-low; empty where the guard's test has no direction"`
 	Severity       Severity         `json:"severity" db:"severity" enum:"advisory,warning,critical" doc:"of the rung that stands"`

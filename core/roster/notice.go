@@ -56,6 +56,7 @@ type Route struct {
 	Gap       measure.Duration `json:"gap,omitempty"`  // the least time between two messages, as the step says
 	Link      string           `json:"link,omitempty"` // the page with the button "I have it"
 	Drill     bool             `json:"drill,omitempty"`
+	Step      int              `json:"step,omitempty"`      // of the roster that called, from 1
 	Statement string           `json:"statement,omitempty"` // name
 	Period    measure.Instant  `json:"period,omitempty"`    // when the statement's period begins
 }

@@ -194,6 +194,7 @@ type Recipient struct {
 	Quiet measure.Instant  // until when quiet hours hold it back; 0: they do not
 	Gap   measure.Duration // the least time between two messages to it; 0: none
 	Why   string           // which step of which roster
+	Step  int              // of the roster, from 1; 0: none called on it
 }
 
 // Readers gives whom steps of a roster reach at an instant, each address once.
@@ -208,7 +209,7 @@ func (r *Roster) Readers(call Call, a About, w World) (readers []Recipient) {
 				name = r.Rotation.onDuty(call.At, w.zone())
 			}
 			for _, reader := range w.Reach(name, step.By, call.At, a.Severity) {
-				reader.Why, reader.Gap = r.why(i, call.Again), step.LeastGap
+				reader.Why, reader.Gap, reader.Step = r.why(i, call.Again), step.LeastGap, i+1
 				readers = append(readers, reader)
 			}
 		}

@@ -1,10 +1,12 @@
 package mqttin
 
 import (
+	"cmp"
 	"context"
 	"crypto/subtle"
 	"encoding/json"
 	"log/slog"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -49,11 +51,16 @@ func topicOf(a alarm.Alarm) string {
 	if a.Guard != "" {
 		return alarmRoot + "/" + a.Guard
 	}
-	return strings.TrimSuffix(alarmRoot+"/"+a.Kind+"/"+a.Signal, "/")
+	about := cmp.Or(a.Signal, inTopic.Replace(a.About))
+	return strings.TrimSuffix(alarmRoot+"/"+a.Kind+"/"+about, "/")
 }
 
-// messagesOf gives what is to be published of alarms that changed, in order of their numbers, and of all that stand.
-func messagesOf(changed, standing []alarm.Alarm) (out []retained) {
+// inTopic puts what may not stand in a level of a topic (MQTT 5, section 4.7) into what may.
+var inTopic = strings.NewReplacer(" ", "-", "/", "-", "+", "-", "#", "-")
+
+// messagesOf gives what is to be published of alarms that changed, in order of their numbers, and of all that stand. What
+// stands on the topics of guards that are gone is taken away.
+func messagesOf(changed, standing []alarm.Alarm, gone map[string]bool) (out []retained) {
 	add := func(topic string, v any) {
 		if payload, err := json.Marshal(v); err == nil {
 			out = append(out, retained{topic: topic, payload: payload})
@@ -73,6 +80,10 @@ func messagesOf(changed, standing []alarm.Alarm) (out []retained) {
 	for _, a := range changed {
 		// the other side of the guard stands
 		if other := stands[topicOf(a)]; other != 0 && other != a.ID && a.State == alarm.StateOver {
+			continue
+		}
+		if gone[a.Guard] {
+			out = append(out, retained{topic: topicOf(a)})
 			continue
 		}
 		add(topicOf(a), shownAlarm{a.ID, a.State, a.Severity, a.Sentence, a.Signal, a.Guard, a.RaisedAt, a.ClearedAt,
@@ -105,6 +116,7 @@ func showAlarms(ctx context.Context, records *store.Store, publish func(retained
 		}
 	})
 	last := int64(-1)
+	removed := &removedGuards{config: -1, told: map[string]bool{}}
 	for {
 		select {
 		case <-ctx.Done():
@@ -112,16 +124,20 @@ func showAlarms(ctx context.Context, records *store.Store, publish func(retained
 		case <-wake:
 		}
 		commit, changed, standing, err := events.AlarmsChanged(ctx, records, last)
+		var gone []retained
+		if err == nil {
+			gone, err = removed.look(ctx, records)
+		}
 		if err != nil {
 			pause(ctx, alarmsAgain)
 			continue
 		}
-		if last >= 0 && len(changed) == 0 {
+		if last >= 0 && len(changed)+len(gone) == 0 {
 			last = commit
 			continue
 		}
 		failed := false
-		for _, m := range messagesOf(changed, standing) {
+		for _, m := range slices.Concat(messagesOf(changed, standing, removed.told), gone) {
 			if err := publish(m); err != nil {
 				log.Debug("an alarm could not be published", "topic", m.topic, "error", err)
 				failed = true
@@ -129,9 +145,39 @@ func showAlarms(ctx context.Context, records *store.Store, publish func(retained
 		}
 		if !failed {
 			last = commit
+		} else {
+			clear(removed.told)
+			removed.config = -1
 		}
 		pause(ctx, alarmsAtMost)
 	}
+}
+
+// removedGuards are the guards that have raised alarms and are there no more.
+type removedGuards struct {
+	config int64 // the configuration that was looked at; -1: none
+	told   map[string]bool
+}
+
+// look gives what is to be taken away since the last look.
+func (r *removedGuards) look(ctx context.Context, records *store.Store) (gone []retained, err error) {
+	config, err := store.ConfigNo(ctx, records)
+	if err != nil || config == r.config {
+		return nil, err
+	}
+	names, err := events.GuardsGone(ctx, records)
+	if err != nil {
+		return nil, err
+	}
+	r.config = config
+	told := map[string]bool{}
+	for _, name := range names {
+		if told[name] = true; !r.told[name] {
+			gone = append(gone, retained{topic: alarmRoot + "/" + name})
+		}
+	}
+	r.told = told
+	return gone, nil
 }
 
 func pause(ctx context.Context, d time.Duration) {

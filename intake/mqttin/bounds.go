@@ -1,8 +1,10 @@
 package mqttin
 
 import (
+	"maps"
 	"slices"
 	"strconv"
+	"strings"
 
 	mqtt "github.com/mochi-mqtt/server/v2"
 	"github.com/mochi-mqtt/server/v2/packets"
@@ -86,6 +88,26 @@ func (h *hook) OnSubscribe(cl *mqtt.Client, pk packets.Packet) packets.Packet {
 		cl.Stop(packets.ErrQuotaExceeded)
 	}
 	return pk
+}
+
+// OnSubscribed gives what stands retained on the level above the last of a filter that ends with /#, which it covers too
+// (MQTT 5, section 4.7.1.2) and the broker library passes over. It goes at most once.
+func (h *hook) OnSubscribed(cl *mqtt.Client, pk packets.Packet, codes []byte) {
+	for i, filter := range pk.Filters {
+		parent, all := strings.CutSuffix(filter.Filter, "/#")
+		if !all || codes[i] >= packets.ErrUnspecifiedError.Code || filter.RetainHandling == 2 ||
+			!h.OnACLCheck(cl, parent, false) {
+			continue
+		}
+		if standing, is := h.broker.server.Topics.Retained.Get(parent); is {
+			out := standing.Copy(false)
+			out.FixedHeader.Qos, out.FixedHeader.Retain, out.Properties.TopicAlias = 0, true, 0
+			if len(filter.Identifiers) > 0 {
+				out.Properties.SubscriptionIdentifier = slices.Sorted(maps.Values(filter.Identifiers))
+			}
+			_ = cl.WritePacket(out)
+		}
+	}
 }
 
 // OnQosPublish bounds the bytes that wait for a client: the oldest message gives way. Orders stand retained, so what is

@@ -36,7 +36,7 @@ func (h *hook) Provides(b byte) bool {
 	switch b {
 	case mqtt.OnConnect, mqtt.OnConnectAuthenticate, mqtt.OnACLCheck, mqtt.OnPublish, mqtt.OnPacketRead,
 		mqtt.OnSessionEstablished, mqtt.OnDisconnect, mqtt.OnWillSent,
-		mqtt.OnSubscribe, mqtt.OnQosPublish, mqtt.OnClientExpired:
+		mqtt.OnSubscribe, mqtt.OnSubscribed, mqtt.OnQosPublish, mqtt.OnClientExpired:
 		return true
 	}
 	return false

@@ -14,7 +14,7 @@ import (
 // RaiseServiceAlarm raises an alarm about what the service itself cannot do, and gives its number.
 func (t *Turn) RaiseServiceAlarm(what string, severity alarm.Severity, since measure.Instant, why,
 	advice string) (int64, error) {
-	a := alarm.Alarm{Kind: alarm.ByService, Severity: severity, State: alarm.StateRaised, RaisedAt: since,
+	a := alarm.Alarm{Kind: alarm.ByService, About: what, Severity: severity, State: alarm.StateRaised, RaisedAt: since,
 		LearnedAt: t.Now, When: "cannot " + what,
 		Sentence: fmt.Sprintf("The service cannot %s: %s", what, why), Advice: advice}
 	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {

@@ -225,7 +225,10 @@ func (t *Turn) Over(a alarm.Alarm, h event.Happening, test alarm.Test) error {
 	if err := events.EndEscalation(t.Ctx, t.Tx, a.ID); err != nil {
 		return err
 	}
-	return t.NotifyTold(about, "")
+	if err := t.NotifyTold(about, ""); err != nil {
+		return err
+	}
+	return events.DropUntold(t.Ctx, t.Tx, a.ID, t.Now)
 }
 
 // MarkAcknowledged notes that somebody has an alarm, and tells the others.

@@ -159,7 +159,7 @@ func (t *Turn) notice(id int64, kind string, r roster.Recipient, f roster.Form) 
 	return roster.Notice{ID: id, Kind: kind, Contact: r.Contact, Carrier: r.Carrier, Address: r.To, Why: r.Why,
 		Subject: f.Subject, Text: f.Text,
 		State: roster.Waiting, CreatedAt: t.Now, DueAt: t.Now, Route: roster.Route{AddressID: r.ID, Format: r.Format,
-			Keys: r.Keys, Gap: r.Gap}}
+			Keys: r.Keys, Gap: r.Gap, Step: r.Step}}
 }
 
 // Send plans a message that is about no alarm, to readers.

@@ -188,7 +188,7 @@ func Failing(c roster.CarrierState, now measure.Instant) bool {
 }
 
 func raiseCarrier(t *reading.Turn, c roster.CarrierState) error {
-	a := alarm.Alarm{Kind: alarm.ByCarrier, Severity: alarm.Warning, State: alarm.StateRaised,
+	a := alarm.Alarm{Kind: alarm.ByCarrier, About: c.Name, Severity: alarm.Warning, State: alarm.StateRaised,
 		RaisedAt: *c.FailingSince, LearnedAt: t.Now, Value: float64(c.Failures), Extreme: float64(c.Failures),
 		Unit: "", When: "failing", Sentence: fmt.Sprintf("The carrier %s is failing: %s", c.Name,
 			ClipText(c.Answer, 160)),

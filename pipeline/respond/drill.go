@@ -123,7 +123,7 @@ func raiseRosterAlarm(t *reading.Turn, r *roster.Roster, due measure.Instant) er
 			}
 		}
 	}
-	a := alarm.Alarm{Kind: alarm.ByDrills, Severity: alarm.Advisory, State: alarm.StateRaised, RaisedAt: due,
+	a := alarm.Alarm{Kind: alarm.ByDrills, About: r.Name, Severity: alarm.Advisory, State: alarm.StateRaised, RaisedAt: due,
 		LearnedAt: t.Now, When: "not drilled for 90 days",
 		Sentence: fmt.Sprintf("Roster %s is not proven: nobody has drilled it for 90 days", r.Called()),
 		Advice:   fmt.Sprintf("Drill a guard that tells it: jaunty drill start %s", guard)}

@@ -12,7 +12,7 @@ import (
 // While an alarm stands, its extreme moves with its guard's.
 const selectAlarm = `
 
-	select id, alarm.kind, guard, signal, severity, case when cleared_at is null then 'raised' else 'over'
+	select id, alarm.kind, guard, signal, about, severity, case when cleared_at is null then 'raised' else 'over'
 	    end as state, alarm.raised_at, cleared_at,
 	       acknowledged_at, acknowledged_by, learned_at, value,
 	           coalesce(gs.extreme, low.low_extreme, alarm.extreme) as extreme, cleared_value, unit,
@@ -104,13 +104,13 @@ func AddAlarm(ctx context.Context, db store.Writer, a *alarm.Alarm, commitNo int
 		insert into alarm (changed_in, kind, guard, signal, severity, raised_at, learned_at, value, extreme, unit,
 		    when_text, advice, sentence,
 		                   side, level, worst, shelved, learned_late, cleared_at, cleared_value, cause, told_with,
-		                       drill, provisional, ending)
+		                       drill, provisional, ending, about)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22,
-		    $23, $24, $25) returning id`,
+		    $23, $24, $25, $26) returning id`,
 		commitNo, a.Kind, a.Guard, a.Signal, a.Severity, a.RaisedAt, a.LearnedAt, a.Value, a.Extreme, a.Unit, a.When,
 		a.Advice, a.Sentence,
 		a.Side, a.Level, a.Worst, a.Shelved, a.LearnedLate, a.ClearedAt, a.ClearedValue, a.Cause, a.ToldWith, a.Drill,
-		a.Provisional, a.Ending)
+		a.Provisional, a.Ending, a.About)
 }
 
 // SaveAlarm writes what can change of an alarm.
@@ -162,6 +162,17 @@ func AlarmsChanged(ctx context.Context, s *store.Store,
 	err = tx.Select(ctx, &changed, selectAlarm+
 		` where alarm.changed_in > $1 and not drill and not learned_late order by id limit 10000`, since)
 	return commitNo, changed, standing, err
+}
+
+// GuardsGone gives the guards that have raised alarms and are there no more.
+func GuardsGone(ctx context.Context, db store.Reader) (names []string, err error) {
+	err = db.Select(ctx, &names, `
+		with recursive named as (
+			(select guard from alarm where guard <> '' order by guard limit 1)
+			union all select (select guard from alarm a where a.guard <> '' and a.guard > named.guard order by guard limit 1) from named
+			where named.guard is not null)
+		select guard from named where guard is not null and not exists (select from guard g where g.name = named.guard)`)
+	return names, err
 }
 
 // Driving gives the alarms that may drive interlocks: those that stand, and those of drills that are to.

@@ -3,8 +3,6 @@ package events
 import (
 	"context"
 	"encoding/json"
-	"fmt"
-	"time"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
@@ -116,108 +114,6 @@ func ToldAfter(ctx context.Context, db store.Reader, a roster.Address, since mea
 	return told, err
 }
 
-// ClaimNotices takes waiting notices of a carrier that are due, limit at most, for as long as hold: nobody else gets
-// them until then. The severest come first, then the oldest; of what waits for a person nothing goes beside what is
-// more severe, for headStart. A notice waits until what was planned before it for the same alarm and address is done,
-// so that a return never overtakes its raise.
-func ClaimNotices(ctx context.Context, db store.Writer, carrier string, now measure.Instant, hold time.Duration,
-	limit int) (notices []roster.Notice, err error) {
-	const able = `
-		select %s from notice n where state = 'waiting' and carrier = $4 and due_at <= $1 and claimed_until <= $1
-		and (select o.id from notice o where o.alarm_id = n.alarm_id and o.carrier = n.carrier and o.address = n.address
-		    and o.id < n.id and o.state = 'waiting'
-		     order by o.id limit 1) is null
-		order by urgency, id`
-	first := `
-		select id from (select id, address, urgency, min(urgency) over (partition by address) as severest
-		                from (` + fmt.Sprintf(able, "id, address, urgency") + ` limit $5) as able) as a
-		where urgency = severest
-		and not exists (select from notice o where o.carrier = $4 and o.address = a.address and o.state = 'waiting'
-		    and o.urgency < a.urgency and o.claimed_until > $6)
-		order by urgency, id limit $3`
-	const claim = `
-		update notice set claimed_until = $2, attempts = attempts + 1
-		where (select set_config('synchronous_commit', 'off', true)) = 'off' and id in (%s for update skip locked)
-		returning ` + noticeColumns
-	if carrier == roster.Webhook { // to another system they go side by side
-		err = db.Select(ctx, &notices, fmt.Sprintf(claim, fmt.Sprintf(able, "id")+` limit $3`), now, now.Add(hold),
-			limit, carrier)
-		return notices, err
-	}
-	persons := `select id from notice where id in (` + first + `) and state = 'waiting' and claimed_until <= $1`
-	err = db.Select(ctx, &notices, fmt.Sprintf(claim, persons), now, now.Add(hold), limit, carrier, claimLook,
-		now.Add(hold-headStart))
-	return notices, err
-}
-
-// claimLook is among how many notices the next of each person are looked for.
-const claimLook = 1000
-
-// headStart is how long a notice that is on its way keeps back what comes after it to the same address.
-const headStart = 3 * time.Second
-
-// Probe lets the severest of what waits for a carrier that fails be tried now, unless something is being tried, so that
-// it is known soon when the carrier is back.
-func Probe(ctx context.Context, db store.Writer, carrier string, now measure.Instant) error {
-	_, err := db.Exec(ctx, `
-		update notice set due_at = $2 where id = (
-			select id from notice n where state = 'waiting' and carrier = $1
-			and not exists (select from notice o where o.state = 'waiting' and o.carrier = $1
-			    and (o.due_at <= $2 or o.claimed_until > $2)) order by urgency, id limit 1)`, carrier, now)
-	return err
-}
-
-// Attempt is what came of one attempt at a notice.
-type Attempt struct {
-	roster.Delivery
-	State     string          // of the notice after it
-	DueAgain  measure.Instant // if it waits
-	Leapt     *int64          // the sum of the leaps that the clock had taken by then; nil: it is not known
-	GatewayID string
-	Carrier   string
-	Final     bool // the address is wrong, not the carrier
-}
-
-// RecordAttempts writes down attempts and what becomes of their notices, and whether their carriers work. What waits
-// behind a notice that was given up is given up too: its reader never heard of what it is about.
-func RecordAttempts(ctx context.Context, s *store.Store, attempts []Attempt) error {
-	n := len(attempts)
-	ids, at, ok, answers := make([]int64, n), make([]int64, n), make([]bool, n), make([]string, n)
-	states, due, leapt, gateways := make([]string, n), make([]int64, n), make([]*int64, n), make([]string, n)
-	for i, a := range attempts {
-		ids[i], at[i], ok[i], answers[i], states[i], due[i], leapt[i], gateways[i] = a.NoticeID, int64(a.At), a.OK,
-			a.Answer, a.State, int64(a.DueAgain), a.Leapt, a.GatewayID
-	}
-	tx, err := s.Begin(ctx)
-	if err != nil {
-		return err
-	}
-	defer tx.Rollback()
-	if _, err = tx.Exec(ctx, `
-		with r as (select * from unnest($1::bigint[], $2::bigint[], $3::boolean[], $4::text[], $5::text[], $6::bigint[],
-		    $7::text[], $8::bigint[]) as r (id, at, ok, answer, state, due, gateway, leapt)),
-		attempt as (insert into delivery (notice_id, at, ok, answer) select id, at, ok, answer from r)
-		update notice n set state = case when n.state = 'delivered' then n.state else r.state
-		    end, due_at = r.due + l.leapt - coalesce(r.leapt, l.leapt), claimed_until = 0,
-		       gateway_id = case when r.gateway <> '' then r.gateway else n.gateway_id end
-		from r, ledger l where n.id = r.id`, ids, at, ok, answers, states, due, gateways, leapt); err != nil {
-		return err
-	}
-	if _, err = tx.Exec(ctx, `
-		update notice n set state = 'given up' from notice g
-		where g.id = any($1) and g.state = 'given up' and g.kind = 'raise' and n.alarm_id = g.alarm_id
-		    and n.carrier = g.carrier and n.address = g.address
-		  and n.id > g.id and n.state = 'waiting' and n.kind in ('return', 'ease', 'latched', 'taken')
-		  and not exists (select from notice o where o.alarm_id = g.alarm_id and o.carrier = g.carrier
-		      and o.address = g.address and o.state in ('sent', 'delivered'))`, ids); err != nil {
-		return err
-	}
-	if err := noteCarriers(ctx, tx, attempts); err != nil {
-		return err
-	}
-	return tx.Commit()
-}
-
 // NoticeQuery says which notices are wanted: each field that is set narrows.
 type NoticeQuery struct {
 	Alarm   int64
@@ -312,10 +208,10 @@ func Receipt(ctx context.Context, db store.Writer, d roster.Delivery, state stri
 	return err
 }
 
-// FirstNotice gives the notice of the raise that went to the same address as another of its alarm; ErrNotFound.
-func FirstNotice(ctx context.Context, db store.Reader, n roster.Notice) (first roster.Notice, err error) {
-	err = db.Get(ctx, &first, `
-		select `+noticeColumns+` from notice where alarm_id = $1 and carrier = $2 and address = $3 order by id limit 1`,
-		n.AlarmID, n.Carrier, n.Address)
-	return first, store.Found(err)
+// SentBefore gives what was sent to the address of a notice about its alarm before it, oldest first.
+func SentBefore(ctx context.Context, db store.Reader, n roster.Notice) (before []roster.Notice, err error) {
+	err = db.Select(ctx, &before, `
+		select `+noticeColumns+` from notice where alarm_id = $1 and carrier = $2 and address = $3 and id < $4
+		    and state in ('sent', 'delivered') order by id`, n.AlarmID, n.Carrier, n.Address, n.ID)
+	return before, err
 }
