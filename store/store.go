@@ -127,9 +127,9 @@ func letAnalystRead(ctx context.Context, db *sqlx.DB) error {
 	if err != nil || !there {
 		return err
 	}
-	_, err = db.ExecContext(ctx,
-		`grant usage on schema analysis to jaunty_analyst; grant
-			select on all tables in schema analysis to jaunty_analyst`)
+	_, err = db.ExecContext(ctx, `select pg_advisory_xact_lock(hashtext('jaunty grants')); -- several processes may start at once
+		grant usage on schema analysis to jaunty_analyst;
+		grant select on all tables in schema analysis to jaunty_analyst`)
 	return err
 }
 
