@@ -102,6 +102,11 @@ func makes[In, Out any](place func(in *In, out Out) Place) func(*Operation) {
 	}
 }
 
+// Makes tells whether the operation makes something, and can be asked again with an Idempotency-Key.
+func (op *Operation) Makes() bool {
+	return op.Status == http.StatusCreated && op.Role != nobody && !op.IsFile()
+}
+
 // Made gives where that is which an operation has made; empty: it makes nothing.
 func (op *Operation) Made(in, out any) string {
 	if op.made == nil {

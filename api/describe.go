@@ -34,6 +34,12 @@ func (op *Operation) Describe(schemas huma.Registry) huma.Operation {
 			Schema:      &huma.Schema{Type: huma.TypeString},
 			Description: "the ETag of the state that is meant; where it is another by now, the answer is 412"})
 	}
+	if op.Makes() {
+		d.Parameters = append(d.Parameters, &huma.Param{Name: "Idempotency-Key", In: "header",
+			Schema: &huma.Schema{Type: huma.TypeString, MaxLength: &longestOnce},
+			Description: "the same for the same request that is sent again: it is answered as the first was, within a " +
+				"day, and nothing is made twice"})
+	}
 	if op.IsFile() || op.Saves != nil {
 		d.Parameters = append(d.Parameters, parameters(op.In, schemas)...)
 		if op.brings != nil {
@@ -43,8 +49,18 @@ func (op *Operation) Describe(schemas huma.Registry) huma.Operation {
 	if op.gives != nil || op.IsFile() {
 		op.describeAnswers(&d, schemas)
 	}
+	if op.MayMake() {
+		d.Responses[strconv.Itoa(http.StatusCreated)] = &huma.Response{
+			Description: "Created: it was not there before; Location says where it is",
+			Content:     content([]kind{{name: "application/json", of: op.Out}}, schemas)}
+	}
 	return d
 }
+
+// LongestOnce is how long an Idempotency-Key may be, in bytes.
+const LongestOnce = 200
+
+var longestOnce = LongestOnce
 
 // says is what is said beyond the summary.
 func (op *Operation) says() string {
@@ -109,7 +125,8 @@ func (op *Operation) mayFail() []int {
 	if op.Role != nobody || op.Keyed {
 		codes = append(codes, http.StatusUnauthorized, http.StatusForbidden)
 	}
-	if strings.Contains(op.Path, "{") {
+	named := op.Role != nobody && !op.Keyed && op.In != reflect.TypeFor[None]() // in what is asked
+	if strings.Contains(op.Path, "{") || named {
 		codes = append(codes, http.StatusNotFound)
 	}
 	if op.In != reflect.TypeFor[None]() {
@@ -129,6 +146,11 @@ func (op *Operation) mayFail() []int {
 	}
 	slices.Sort(codes)
 	return codes
+}
+
+// MayMake tells whether saving a thing makes it where it is not there.
+func (op *Operation) MayMake() bool {
+	return op.Tagged && op.Method == http.MethodPut && strings.Contains(op.Path, "{")
 }
 
 // HasBody tells whether the operation is asked with a body.
@@ -259,3 +281,40 @@ func parameters(in reflect.Type, schemas huma.Registry) (all []*huma.Param) {
 
 // place puts what stands in the path before what may be left out.
 func place(p *huma.Param) int { return slices.Index([]string{"path", "query", "header"}, p.In) }
+
+// SayNulls completes the description of what operations take and give: an object that may be null says so, and so does a
+// number that is written as text. It is called once all operations are described.
+func SayNulls(schemas huma.Registry) {
+	for name, schema := range schemas.Map() {
+		of := schemas.TypeFromRef("#/components/schemas/" + name)
+		if of == nil || of.Kind() != reflect.Struct {
+			continue
+		}
+		for _, field := range reflect.VisibleFields(of) {
+			property, how, _ := strings.Cut(field.Tag.Get("json"), ",")
+			is := schema.Properties[property]
+			switch {
+			case is == nil:
+			case strings.Contains(how, "string"):
+				is.Type, is.Format = huma.TypeString, ""
+				is.PrecomputeMessages()
+			case mayBeNull(field, how) && is.Ref != "":
+				schema.Properties[property] = orNull(is)
+			}
+		}
+	}
+}
+
+// mayBeNull tells whether a field is written as null where there is nothing.
+func mayBeNull(field reflect.StructField, how string) bool {
+	return field.Type.Kind() == reflect.Pointer && !strings.Contains(how, "omitempty") &&
+		field.Tag.Get("nullable") != "false"
+}
+
+func orNull(is *huma.Schema) *huma.Schema {
+	nothing := &huma.Schema{Type: "null", Enum: []any{nil}}
+	nothing.PrecomputeMessages()
+	either := &huma.Schema{Description: is.Description, AnyOf: []*huma.Schema{{Ref: is.Ref}, nothing}}
+	either.PrecomputeMessages()
+	return either
+}

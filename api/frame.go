@@ -55,13 +55,23 @@ var (
 		"GET /devices/{device}/frames/{file}",
 		"The frame nearest to a time: TIME.png, .csv, .json, .cbor, .pgm, or .jpg for the picture beside it; TIME "+
 			"may be newest",
-		gives(bytesOf("image/png"), bytesOf("image/jpeg"), bytesOf("text/csv"), bytesOf("application/json"),
+		gives(bytesOf("image/png"), bytesOf("image/jpeg"), bytesOf("text/csv"), jsonOf[FrameValues]("application/json"),
 			bytesOf(frame.CBOR), bytesOf(frame.PGM)))
 	GetStrip = define[GetStripIn, File](viewer, "get-strip",
 		"GET /devices/{device}/strip.gif",
 		"The frames of a stretch as a moving picture: 240 at most, and 32 million pixels of them, 640 wide at most",
 		long, gives(bytesOf("image/gif")))
 )
+
+// FrameValues is a frame in JSON.
+type FrameValues struct {
+	At      string     `json:"at,omitempty" format:"date-time"`
+	Width   int        `json:"width"`
+	Height  int        `json:"height"`
+	Unit    string     `json:"unit" doc:"of the values, in UCUM"`
+	Values  []*float64 `json:"values" nullable:"false" doc:"row by row from the top left; null: a dead pixel"`
+	Picture string     `json:"picture,omitempty" doc:"the camera's own picture, JPEG in base64"`
+}
 
 // FrameLook says how frames are drawn.
 type FrameLook struct {

@@ -67,6 +67,7 @@ var (
 			"of the time for which the shortest holds, which renews them."),
 		gives(jsonOf[ToDevice]("application/json")),
 		answers(http.StatusOK, "the newest order"), answers(http.StatusNoContent, "no newer order came"),
+		answers(http.StatusBadRequest, "the query cannot be read"),
 		answers(http.StatusUnauthorized, "the key is not known"))
 	ConfirmOrders = define[OfDevice, File](nobody, "confirm-orders",
 		"PUT /intake/orders", "Say what a device runs", keyed, brings(jsonOf[site.Report]("application/json")),

@@ -30,6 +30,27 @@ func KeepOutcome(ctx context.Context, db Writer, sender, key string, outcome []b
 	return err
 }
 
+// BeginOutcome notes that what a key stands for is being done, where it has not come within a day; what was kept of it
+// before, nil for nothing.
+func BeginOutcome(ctx context.Context, db Writer, sender, key string, outcome []byte,
+	now measure.Instant) (before []byte, err error) {
+	for {
+		result, err := db.Exec(ctx, `
+			insert into idempotency (sender, key, at, outcome) values ($1, $2, $3, $4)
+			on conflict (sender, key) do update set at = excluded.at, outcome = excluded.outcome
+			    where idempotency.at <= $5`, sender, key, now, string(outcome), now.Add(-24*time.Hour))
+		if err != nil {
+			return nil, err
+		}
+		if n, err := result.RowsAffected(); err != nil || n > 0 {
+			return nil, err
+		}
+		if before, err = OutcomeOf(ctx, db, sender, key, now); err != nil || before != nil {
+			return before, err
+		} // it was forgotten meanwhile
+	}
+}
+
 // ForgetOutcome drops what was answered to a key, so that it can be used anew.
 func ForgetOutcome(ctx context.Context, db Writer, sender, key string) error {
 	_, err := db.Exec(ctx, `delete from idempotency where sender = $1 and key = $2`, sender, key)

@@ -3,6 +3,7 @@
 package run
 
 import (
+	"encoding/json"
 	"fmt"
 	"strings"
 	"time"
@@ -56,6 +57,12 @@ type Phases []Phase
 
 // Goals are those of one run or plan.
 type Goals []Goal
+
+// MarshalJSON writes an empty list, never null.
+func (p Phases) MarshalJSON() ([]byte, error) { return json.Marshal(append([]Phase{}, p...)) }
+
+// MarshalJSON writes an empty list, never null.
+func (g Goals) MarshalJSON() ([]byte, error) { return json.Marshal(append([]Goal{}, g...)) }
 
 // Goal is what a run is to come to: a signal reaches a value, or keeps between two for a share of the time.
 type Goal struct {

@@ -58,12 +58,17 @@ func getSession(ctx context.Context, v *web.Server, _ *api.None) (site.Person, e
 	return web.PersonOf(ctx), nil
 }
 
-func signOut(ctx context.Context, v *web.Server, _ *api.None) (*withCookie[api.None], error) {
+// onlyCookie is an answer that sets the session's cookie, and nothing else.
+type onlyCookie struct {
+	SetCookie http.Cookie `header:"Set-Cookie"`
+}
+
+func signOut(ctx context.Context, v *web.Server, _ *api.None) (*onlyCookie, error) {
 	hash, _ := ctx.Value(web.TokenHashKey).([]byte)
 	gone := sessionCookieOf(v, "", 0)
 	gone.MaxAge = -1
 	defer v.RecheckStreams()
-	return &withCookie[api.None]{SetCookie: gone}, config.RemoveToken(ctx, v.Store, hash)
+	return &onlyCookie{SetCookie: gone}, config.RemoveToken(ctx, v.Store, hash)
 }
 
 func createToken(ctx context.Context, v *web.Server, in *api.Body[api.Credentials]) (api.Token, error) {

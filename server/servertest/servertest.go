@@ -43,7 +43,7 @@ type Service struct {
 	URL   string
 	Inbox *standin.Inbox
 	Owner *client.Client // signed in as the owner
-	HTTP  *http.Client   // for a service over TLS, one that trusts it
+	HTTP  *http.Client   // its answers are held to the description; over TLS, it trusts the service
 	service.Inside
 	Stop func() // stops the service before the test ends; nothing when it was stopped
 	t    testing.TB
@@ -87,8 +87,9 @@ func On(t testing.TB, database, listen string, adjust ...func(*service.Settings)
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { s.Stop() })
+	s.HTTP = Described(t, nil)
 	if settings.TLSCert != "" {
-		s.HTTP = trusting(t, settings.TLSCert)
+		s.HTTP = Described(t, trusting(t, settings.TLSCert).Transport)
 	}
 	s.Owner = s.SignIn(Owner, Password)
 	return s
@@ -166,7 +167,7 @@ func (s *Service) Device(name string) *client.Client {
 		&added); err != nil {
 		s.t.Fatal(err)
 	}
-	return &client.Client{URL: s.URL, Token: added.Key}
+	return &client.Client{URL: s.URL, Token: added.Key, HTTP: s.HTTP}
 }
 
 // Send sends flat JSON as the device and fails the test when any of it is refused.

@@ -19,7 +19,10 @@ import (
 )
 
 // adapter puts huma's operations onto Echo's routes.
-type adapter struct{ echo *echo.Echo }
+type adapter struct {
+	echo *echo.Echo
+	once echo.MiddlewareFunc // for operations that make something
+}
 
 var pathParameters = strings.NewReplacer("{", ":", "}", "")
 
@@ -38,7 +41,15 @@ func (a *adapter) Handle(op *huma.Operation, handler func(huma.Context)) {
 		c.SetRequest(retold(c.Request().WithContext(ctx), c.Response().Header()))
 		handler(&humaContext{op: op, c: c})
 		return nil
-	}, packed)
+	}, a.through(declared)...)
+}
+
+// through is what a request passes on its way to an operation.
+func (a *adapter) through(op *api.Operation) []echo.MiddlewareFunc {
+	if op.Makes() {
+		return []echo.MiddlewareFunc{packed, a.once}
+	}
+	return []echo.MiddlewareFunc{packed}
 }
 
 // addRoute has an operation answered at its place; one that shows something and ends is asked for its head alone too.

@@ -109,6 +109,7 @@ func New(s *store.Store, d *admission.Control, k *history.Upkeep, o Options,
 	v.Echo.Match(look, api.ProblemsPath, v.serveProblems)
 	v.Echo.Match(look, api.ProblemsPath+":name", v.serveProblems)
 	v.serveConsole()
+	api.SayNulls(v.api.OpenAPI().Components.Schemas)
 	for _, op := range api.All() {
 		if !v.served[op] {
 			return nil, fmt.Errorf("nothing answers the operation %s", op.Name)
@@ -132,7 +133,7 @@ func (v *Server) newAPI() huma.API {
 	}
 	config.Servers = []*huma.Server{{URL: cmp.Or(v.URL, "http://127.0.0.1:8080"),
 		Description: "where the service answers"}}
-	made := huma.NewAPI(config, &adapter{v.Echo})
+	made := huma.NewAPI(config, &adapter{v.Echo, v.once})
 	schemas := made.OpenAPI().Components.Schemas
 	schemas.RegisterTypeAlias(reflect.TypeFor[measure.Quality](), reflect.TypeFor[[]string]())
 	made.OpenAPI().Components.Responses = api.DescribeFaults(schemas)

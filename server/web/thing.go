@@ -37,6 +37,8 @@ type thing[At, Shown, In, Out any] struct {
 	save  func(context.Context, *Server, *In) (Out, error)
 	body  *huma.Schema // of what is saved
 	keeps bool         // saving keeps what is left out
+	// saving makes what is not there
+	mayMake bool
 }
 
 // Keep has a thing shown, saved as a whole and changed in parts, each under the tag of its state. Who names another than
@@ -44,7 +46,7 @@ type thing[At, Shown, In, Out any] struct {
 func Keep[At, Shown, In, Out any](v *Server, get api.Op[At, Shown], show func(context.Context, *Server, *At) (Shown,
 	error), put api.Op[In, Out], save func(context.Context, *Server, *In) (Out, error), patch api.Op[In, Out]) {
 	schemas := v.api.OpenAPI().Components.Schemas
-	t := &thing[At, Shown, In, Out]{v: v, show: show, save: save,
+	t := &thing[At, Shown, In, Out]{v: v, show: show, save: save, mayMake: put.MayMake(),
 		body: schemas.SchemaFromRef(schemas.Schema(put.Body(), true, put.Body().Name()).Ref)}
 	_, t.keeps = reflect.New(put.Body()).Interface().(interface{ KeepsRest() })
 	AnswerAs(v, get, t.get)
@@ -84,7 +86,7 @@ func (t *thing[At, Shown, In, Out]) put(ctx context.Context, v *Server, in *In) 
 			if err != nil {
 				return nil, err
 			}
-			if !there {
+			if !there && t.mayMake {
 				status = http.StatusCreated
 			}
 			meant = commit.MeantFor(ctx, no)
