@@ -80,7 +80,7 @@ func All() []*Operation { return all }
 func define[In, Out any](role site.Role, name, place, summary string, more ...func(*Operation)) Op[In, Out] {
 	method, path, _ := strings.Cut(place, " ")
 	op := &Operation{Name: name, Method: method, Path: path, Role: role, Summary: summary, Status: http.StatusOK,
-		Most: 1 << 20, In: reflect.TypeFor[In](), Out: reflect.TypeFor[Out]()}
+		Most: mostAtOnce, In: reflect.TypeFor[In](), Out: reflect.TypeFor[Out]()}
 	op.query = queryOf(op.In)
 	if op.Out == reflect.TypeFor[None]() {
 		op.Status = http.StatusNoContent
@@ -102,9 +102,13 @@ func makes[In, Out any](place func(in *In, out Out) Place) func(*Operation) {
 	}
 }
 
-// Makes tells whether the operation makes something, and can be asked again with an Idempotency-Key.
+// mostAtOnce is how long a body may be that is kept in memory while it is read.
+const mostAtOnce = 1 << 20
+
+// Makes tells whether the operation makes something, and can be asked again with an Idempotency-Key: all that do but
+// those that bring a file.
 func (op *Operation) Makes() bool {
-	return op.Status == http.StatusCreated && op.Role != nobody && !op.IsFile()
+	return op.Status == http.StatusCreated && op.Role != nobody && !op.IsFile() && op.Most <= mostAtOnce
 }
 
 // Made gives where that is which an operation has made; empty: it makes nothing.

@@ -2,15 +2,18 @@ package server_test
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"fmt"
 	"net/http"
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"jauntylark/api"
 	"jauntylark/server/servertest"
+	"jauntylark/store/storetest"
 )
 
 // Who lost the answer to what they made asks again with the same key, and is told the same, the device's key too.
@@ -92,5 +95,35 @@ func TestOneOfManyTheSameIsHeard(t *testing.T) {
 	var run struct{ ID int64 }
 	if err := json.Unmarshal(last.body, &run); err != nil || last.code != http.StatusCreated || run.ID != runs[0].ID {
 		t.Errorf("asked again: %d %s", last.code, last.body)
+	}
+}
+
+// Who goes away while they are answered has made what they asked for once, however often they ask again.
+func TestWhoGoesAwayIsAnsweredAllTheSame(t *testing.T) {
+	s := servertest.Start(t)
+	s.Device("d")
+	s.Do(api.AddAsset.At(), object{"name": "kiln", "signals": []string{"d"}}, nil)
+	at := api.StartRun.At()
+	for range 8 {
+		ctx, cancel := context.WithTimeout(t.Context(), 3*time.Millisecond)
+		r, err := http.NewRequestWithContext(ctx, at.Method, s.URL+at.Path, strings.NewReader(`{"asset": "kiln"}`))
+		if err != nil {
+			t.Fatal(err)
+		}
+		r.Header.Set("Content-Type", "application/json")
+		r.Header.Set("Authorization", "Bearer "+s.Owner.Token)
+		r.Header.Set("Idempotency-Key", "gone")
+		if answer, err := http.DefaultClient.Do(r); err == nil {
+			answer.Body.Close()
+		}
+		cancel()
+	}
+	storetest.Eventually(t, "it is made", func() bool {
+		return wire(t, s, at, `{"asset": "kiln"}`, "Idempotency-Key", "gone").code == http.StatusCreated
+	})
+	var runs []struct{ ID int64 }
+	s.Do(api.ListRuns.At(), nil, &runs)
+	if len(runs) != 1 {
+		t.Errorf("%d runs", len(runs))
 	}
 }

@@ -21,7 +21,7 @@ import (
 // adapter puts huma's operations onto Echo's routes.
 type adapter struct {
 	echo *echo.Echo
-	once echo.MiddlewareFunc // for operations that make something
+	once func(*api.Operation) echo.MiddlewareFunc // for operations that make something
 }
 
 var pathParameters = strings.NewReplacer("{", ":", "}", "")
@@ -47,7 +47,7 @@ func (a *adapter) Handle(op *huma.Operation, handler func(huma.Context)) {
 // through is what a request passes on its way to an operation.
 func (a *adapter) through(op *api.Operation) []echo.MiddlewareFunc {
 	if op.Makes() {
-		return []echo.MiddlewareFunc{packed, a.once}
+		return []echo.MiddlewareFunc{packed, a.once(op)}
 	}
 	return []echo.MiddlewareFunc{packed}
 }

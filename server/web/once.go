@@ -14,7 +14,6 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/core/measure"
-	"jauntylark/core/site"
 	"jauntylark/store"
 )
 
@@ -31,43 +30,47 @@ type outcome struct {
 // once answers a request that makes something, and comes again with the same Idempotency-Key, as it was answered the
 // first time: nothing is made twice, and who lost an answer is told what was told once. What was not done is forgotten,
 // so that it can be tried again.
-func (v *Server) once(next echo.HandlerFunc) echo.HandlerFunc {
-	return func(c *echo.Context) error {
-		r := c.Request()
-		key := r.Header.Get("Idempotency-Key")
-		if key == "" {
-			return next(c)
+func (v *Server) once(op *api.Operation) echo.MiddlewareFunc {
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		return func(c *echo.Context) error {
+			if c.Request().Header.Get("Idempotency-Key") == "" {
+				return next(c)
+			}
+			return v.answerForKey(op, c, next)
 		}
-		if wrong := measure.WrongText(key, false); len(key) > api.LongestOnce || wrong != "" {
-			return sendProblem(c, api.FaultOf(http.StatusUnprocessableEntity).Problem(
-				fmt.Sprintf("The Idempotency-Key may have %d bytes of text.", api.LongestOnce),
-				api.WrongPart{Location: "header.Idempotency-Key", Message: "is too long, or no text"}))
-		}
-		person, err := v.whoMay(r.Context(), tokenOf(r), site.Viewer)
-		if err != nil { // which the operation says
-			return next(c)
-		}
-		sender := "requests of " + person.Email
-		asked, err := hashOf(c)
-		if err != nil {
-			return sendProblem(c, api.FaultOf(http.StatusRequestEntityTooLarge).Problem("The body is longer than is read."))
-		}
-		ctx := store.For(r.Context(), store.Pages)
-		now := v.Pipeline.Now()
-		first, before, err := v.begin(ctx, sender, key, outcome{Request: asked}, now)
-		if err != nil {
-			return v.answerProblem(c, v.problem(err))
-		}
-		if !first {
-			return v.again(c, before, asked)
-		}
-		return v.answerOnce(c, next, sender, key, asked)
 	}
 }
 
+// answerForKey answers a request that has an Idempotency-Key.
+func (v *Server) answerForKey(op *api.Operation, c *echo.Context, next echo.HandlerFunc) error {
+	r := c.Request()
+	key := r.Header.Get("Idempotency-Key")
+	if wrong := measure.WrongText(key, false); len(key) > api.LongestOnce || wrong != "" {
+		return sendProblem(c, api.FaultOf(http.StatusUnprocessableEntity).Problem(
+			fmt.Sprintf("The Idempotency-Key may have %d bytes of text.", api.LongestOnce),
+			api.WrongPart{Location: "header.Idempotency-Key", Message: "is too long, or no text"}))
+	}
+	person, err := v.whoMay(r.Context(), tokenOf(r), op.Role)
+	if err != nil { // which the operation says
+		return next(c)
+	}
+	sender := "requests of " + person.Email
+	asked, err := hashOf(c, op.Most)
+	if err != nil {
+		return sendProblem(c, api.FaultOf(http.StatusRequestEntityTooLarge).Problem("The body is longer than is read."))
+	}
+	first, before, err := v.begin(r.Context(), sender, key, outcome{Request: asked})
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	if !first {
+		return v.again(c, before, asked)
+	}
+	return v.answerOnce(c, next, sender, key, asked)
+}
+
 // hashOf gives what a request asks for as a hash, and lets its body be read again.
-func hashOf(c *echo.Context) (string, error) {
-	const most = 32 << 20
+func hashOf(c *echo.Context, most int64) (string, error) {
 	r := c.Request()
 	body, err := io.ReadAll(http.MaxBytesReader(c.Response(), r.Body, most))
 	if err != nil {
@@ -80,30 +83,37 @@ func hashOf(c *echo.Context) (string, error) {
 	return hex.EncodeToString(hash.Sum(nil)), nil
 }
 
+// kept is the time in which something is kept of a request, also where who asked has gone.
+func kept(ctx context.Context) (context.Context, context.CancelFunc) {
+	return context.WithTimeout(context.WithoutCancel(store.For(ctx, store.Pages)), askedWithin)
+}
+
 // begin notes that a request is being answered; where one with its key was before, that is given.
-func (v *Server) begin(ctx context.Context, sender, key string, o outcome, now measure.Instant) (first bool,
-	before outcome, err error) {
+func (v *Server) begin(ctx context.Context, sender, key string, o outcome) (first bool, before outcome, err error) {
+	ctx, cancel := kept(ctx)
+	defer cancel()
 	text, err := json.Marshal(o)
 	if err != nil {
 		return false, before, err
 	}
-	was, err := store.BeginOutcome(ctx, v.Store, sender, key, text, now)
+	was, err := store.BeginOutcome(ctx, v.Store, sender, key, text, v.Pipeline.Now())
 	if err != nil || was == nil {
 		return err == nil, before, err
 	}
 	return false, before, json.Unmarshal(was, &before)
 }
 
-// answerOnce answers a request for the first time, and keeps the answer where something was made.
+// answerOnce answers a request for the first time, and keeps the answer where something was made. It goes on when who
+// asked has gone: that is who asks again.
 func (v *Server) answerOnce(c *echo.Context, next echo.HandlerFunc, sender, key, asked string) error {
-	kept := context.WithoutCancel(store.For(c.Request().Context(), store.Pages))
-	limited, cancel := context.WithTimeout(kept, askedWithin)
-	defer cancel()
+	c.SetRequest(c.Request().WithContext(context.WithoutCancel(c.Request().Context())))
 	made := &answer{header: c.Response().Header().Clone()}
 	plain := c.Response()
 	c.SetResponse(made)
 	err := next(c)
 	c.SetResponse(plain)
+	limited, cancel := kept(c.Request().Context())
+	defer cancel()
 	if err != nil || made.code < 200 || made.code > 299 {
 		if err := store.ForgetOutcome(limited, v.Store, sender, key); err != nil {
 			v.Log.Warn("what was not done could not be forgotten", "error", err)
