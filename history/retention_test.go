@@ -13,6 +13,7 @@ import (
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
+	"jauntylark/core/site"
 	"jauntylark/history"
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/commit"
@@ -65,6 +66,16 @@ func TestOldReadingsGoAndTheirFiguresStay(t *testing.T) {
 		weeks[0].Low != whole[0].Low || math.Abs(weeks[0].Held-whole[0].Held) > 1e-6*math.Abs(whole[0].Held) {
 		t.Errorf("weeks %+v %v, want %+v", weeks, err, whole)
 	}
+	// where the readings are gone an hour counts for the part that it begins in
+	hour := (p.at() - 19_000*60_000) / 3_600_000 * 3_600_000
+	from, until := hour+20*60_000, hour+190*60_000
+	if lost, kept := p.part("a", from, until), p.part("b", from, until); lost.Count != 180 || lost.At != from ||
+		kept.Count != 170 || kept.At != from {
+		t.Errorf("of a part of a day: %+v, and with its readings %+v", lost, kept)
+	}
+	if next := p.part("a", until, hour+360*60_000); next.Count != 120 {
+		t.Errorf("of the next part: %+v", next)
+	}
 	line, of, err := timeseries.Line(ctx, p.Store, s.ID, p.at()-20_000*60_000, p.at(), 100)
 	if err != nil || of <= len(left) || line[0].At > p.at()-19_940*60_000 {
 		t.Errorf("a line of %d, beginning %v: %v", of, line[0], err)
@@ -75,6 +86,28 @@ func TestOldReadingsGoAndTheirFiguresStay(t *testing.T) {
 	if after := p.days("a"); len(after) >= len(before) {
 		t.Error("no figures went")
 	}
+}
+
+// part gives the figures of a part of a day.
+func (p *place) part(signal string, from, until measure.Instant) (figures series.Figures) {
+	p.t.Helper()
+	ctx := context.Background()
+	tx, err := p.Store.Look(ctx)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	defer tx.Rollback()
+	if err := timeseries.EachFigureRow(ctx, tx, []site.Signal{p.signal(signal)}, series.Day, from, until,
+		func(row series.Row) error {
+			if !row.Cut || figures.Count > 0 {
+				p.t.Errorf("%+v", row)
+			}
+			figures = *row.Figures[0]
+			return nil
+		}); err != nil {
+		p.t.Fatal(err)
+	}
+	return figures
 }
 
 func TestANearlyFullDiskIsAnAlarmAndAFullOneTakesNoReadings(t *testing.T) {
