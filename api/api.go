@@ -49,6 +49,7 @@ type Operation struct {
 
 	brings, gives []kind         // what a body may be, and an answer, where it is no JSON
 	answers       map[int]string // what else is answered, and when
+	forms         map[int]kind   // of these, the forms that are others than usual
 	query         []string       // the names that are understood in a query
 	made          func(in, out any) Place
 }

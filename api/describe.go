@@ -196,6 +196,18 @@ func answers(code int, when string) func(*Operation) {
 	}
 }
 
+// answersWith is answers in a form of its own.
+func answersWith(code int, when string, form kind) func(*Operation) {
+	say := answers(code, when)
+	return func(op *Operation) {
+		say(op)
+		if op.forms == nil {
+			op.forms = map[int]kind{}
+		}
+		op.forms[code] = form
+	}
+}
+
 func (k kind) schema(schemas huma.Registry) *huma.Schema {
 	if k.of == nil {
 		return &huma.Schema{Type: "string", Format: "binary", Description: k.says}
@@ -252,6 +264,9 @@ func (op *Operation) describeAnswers(d *huma.Operation, schemas huma.Registry) {
 		}
 		if code == http.StatusOK || code == http.StatusCreated {
 			r.Content = content(op.gives, schemas)
+		}
+		if form, own := op.forms[code]; own {
+			r.Content = content([]kind{form}, schemas)
 		}
 		d.Responses[strconv.Itoa(code)] = r
 	}

@@ -15,6 +15,13 @@ type Accepted struct {
 	Refused  []measure.Refusal `json:"rejected"`
 }
 
+// Kept is what a service says of a pack of a device that nobody knows yet.
+type Kept struct {
+	Arrival string            `json:"arrival" enum:"waiting" doc:"it waits to be let in"`
+	Kept    int               `json:"kept" doc:"readings that are kept until then"`
+	Refused []measure.Refusal `json:"rejected" nullable:"false"`
+}
+
 // ToDevice is what a device is ordered: its settings, and its outputs where it asks for them.
 type ToDevice struct {
 	site.Order
@@ -37,7 +44,8 @@ var (
 				"at,signal,value\n2026-03-01T14:05:00Z,temp,21.5\n")),
 		gives(jsonOf[Accepted]("application/json")),
 		answers(http.StatusNoContent, "all taken and committed, or held before"), answers(http.StatusOK, "some taken"),
-		answers(http.StatusAccepted, "nobody knows the device yet; what it sent is kept until it is let in"),
+		answersWith(http.StatusAccepted, "nobody knows the device yet; what it sent is kept until it is let in",
+			jsonOf[Kept]("application/json")),
 		answers(http.StatusBadRequest, "the body is not what its content type says"),
 		answers(http.StatusForbidden, "the device was turned away, or has a key of its own"),
 		answers(http.StatusUnauthorized, "the key is not known"),
@@ -55,7 +63,7 @@ var (
 		gives(jsonOf[Accepted]("application/json")),
 		answers(http.StatusNoContent, "taken"), answers(http.StatusOK,
 			"taken, but for the signals that rejected names"),
-		answers(http.StatusAccepted, "kept until the device is let in"),
+		answersWith(http.StatusAccepted, "kept until the device is let in", jsonOf[Kept]("application/json")),
 		answers(http.StatusUnauthorized, "the key is not known"),
 		answers(http.StatusRequestEntityTooLarge, "too long"), answers(http.StatusUnsupportedMediaType,
 			"a format that is not read"),

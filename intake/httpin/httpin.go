@@ -101,8 +101,8 @@ func received(c *echo.Context, result reading.Outcome, err error, none func(firs
 	case err != nil:
 		return answerError(c, err)
 	case result.Arrival:
-		return c.JSON(http.StatusAccepted, map[string]any{"arrival": "waiting", "kept": result.Accepted,
-			"rejected": result.Refused})
+		return c.JSON(http.StatusAccepted, api.Kept{Arrival: "waiting", Kept: result.Accepted,
+			Refused: append([]measure.Refusal{}, result.Refused...)})
 	case len(result.Refused) == 0:
 		return c.NoContent(http.StatusNoContent)
 	case result.Accepted > 0:
