@@ -121,17 +121,19 @@ const ableNotices = `
 // tried with the oldest of what waits for it, whenever any is due; what comes after follows one at a time and in order, so
 // that one that it will not take holds up nothing.
 const inTurn = `
-	with head as (
+	with waiting as (
+		select id, address, urgency, attempts, due_at, claimed_until, -- told of one alarm is in order
+		    alarm_id is null or row_number() over (partition by address, alarm_id order by id) = 1 as able
+		from notice where state = 'waiting' and carrier = $4),
+	head as (
 		select address, min(id) as id, bool_or(attempts > 1 or attempts = 1 and claimed_until <= $1) as failed,
-		    bool_or(claimed_until > $1) as busy, min(id) filter (where due_at <= $1 and claimed_until <= $1) as due,
+		    bool_or(claimed_until > $1) as busy, min(id) filter (where due_at <= $1 and claimed_until <= $1 and able) as due,
 		    max(due_at) filter (where due_at <= $1) as due_at
-		from notice where state = 'waiting' and carrier = $4 group by address),
+		from waiting group by address),
 	tried as (select head.*, case when failed then (select max(at) from delivery where notice_id = head.id) end as at
 		from head)
-	select n.id from notice n join tried using (address)
-	where n.state = 'waiting' and n.carrier = $4 and n.claimed_until <= $1
-	and not exists (select from notice o where o.alarm_id = n.alarm_id and o.carrier = n.carrier
-	    and o.address = n.address and o.id < n.id and o.state = 'waiting')
+	select n.id from waiting n join tried using (address)
+	where n.claimed_until <= $1 and n.able
 	and case when not failed then n.due_at <= $1
 	    when busy then false
 	    when n.id = tried.id then n.due_at <= $1 or tried.due_at > coalesce(tried.at, 0)
