@@ -105,7 +105,8 @@ func TestDescriptions(t *testing.T) {
 		by     []string
 		detail string
 	}{
-		ListDevices.Operation: {[]string{"401", "403", "503"}, []string{ByToken, BySession}, "Takes the role viewer."},
+		ListDevices.Operation: {[]string{"401", "403", "422", "503"}, []string{ByToken, BySession},
+			"Takes the role viewer."},
 		SetRole.Operation: {[]string{"400", "401", "403", "404", "409", "413", "415", "422", "503"},
 			[]string{ByToken, BySession}, "Takes the role owner."},
 		SignIn.Operation: {[]string{"400", "409", "413", "415", "422", "503"}, []string{""}, ""},

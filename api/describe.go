@@ -129,7 +129,7 @@ func (op *Operation) mayFail() []int {
 	if strings.Contains(op.Path, "{") || named {
 		codes = append(codes, http.StatusNotFound)
 	}
-	if op.In != reflect.TypeFor[None]() {
+	if op.In != reflect.TypeFor[None]() || op.Role != nobody && !op.Keyed { // a query that is not understood is refused
 		codes = append(codes, http.StatusUnprocessableEntity)
 	}
 	if op.Tagged {

@@ -103,8 +103,8 @@ func (w *parquetWriter) Figures(row series.Row) error {
 		if f == nil {
 			continue
 		}
-		out := figureRow{At: int64(row.At), Until: int64(row.Until), Cut: row.Cut, Device: w.device, Signal: w.signals[i].Name, Unit: string(w.signals[i].Unit),
-			Count: int64(f.Count), LeftOut: int64(f.LeftOut),
+		out := figureRow{At: int64(row.At), Until: int64(row.Until), Cut: row.Cut, Device: w.device,
+			Signal: w.signals[i].Name, Unit: string(w.signals[i].Unit), Count: int64(f.Count), LeftOut: int64(f.LeftOut),
 			Low: when(f, f.Low), High: when(f, f.High), First: when(f, f.First), Last: when(f, f.Last),
 			HeldSeconds: float64(f.HeldFor) / 1000}
 		out.Mean, out.HeldMean = f.Means()

@@ -52,7 +52,7 @@ func wire(t *testing.T, s *servertest.Service, at api.Place, body string, header
 			r.Header.Del(header[i])
 		}
 	}
-	answer, err := http.DefaultClient.Do(r)
+	answer, err := s.HTTP.Do(r)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -100,10 +100,12 @@ func TestProblemsHaveATypeAndAPlace(t *testing.T) {
 		{api.ExportReadings.At().Raw("what=d/tmp"), "", nil, "refused", "query.what"},
 		{api.ListAlarms.At().Raw("sinse=2026-01-01T00:00:00Z"), "", nil, "unknown-parameter", "query.sinse"},
 		{api.GetAlarm.At("x"), "", nil, "refused", "path.id"},
+		{api.StreamReadings.At(), "", nil, "refused", "query.signal"},
 	} {
 		answer := wire(t, s, c.at, c.body, c.header...)
 		p := answer.problem(t)
-		if p.Type != api.ProblemsPath+c.kind || p.Title == "" || len(p.Detail) < 8 || p.Detail == "validation failed" {
+		if p.Type != api.ProblemsPath+c.kind || p.Title == "" || len(p.Detail) < 8 || p.Detail == "validation failed" ||
+			strings.Contains(p.Detail, `""`) {
 			t.Errorf("%s %s: %+v", c.at, c.body, p)
 		}
 		if c.where != "" && (len(p.Errors) == 0 || p.Errors[0].Location != c.where) {

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
-	"io"
 	"net/http"
 	"strings"
 	"sync"
@@ -19,33 +18,18 @@ import (
 // asked sends JSON as the owner, with a tag, and gives the answer's code, its tag and its body.
 func asked(t *testing.T, s *servertest.Service, at api.Place, tag string, body any) (int, string, object) {
 	t.Helper()
-	text, err := json.Marshal(body)
-	if err != nil {
-		t.Fatal(err)
-	}
-	r, err := http.NewRequest(at.Method, s.Owner.URL+at.Path, bytes.NewReader(text))
-	if err != nil {
-		t.Fatal(err)
-	}
-	r.Header.Set("Authorization", "Bearer "+s.Owner.Token)
+	text := ""
 	if body != nil {
-		r.Header.Set("Content-Type", "application/json")
+		all, err := json.Marshal(body)
+		if err != nil {
+			t.Fatal(err)
+		}
+		text = string(all)
 	}
-	if tag != "" {
-		r.Header.Set("If-Match", tag)
-	}
-	answer, err := http.DefaultClient.Do(r)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer answer.Body.Close()
-	all, err := io.ReadAll(answer.Body)
-	if err != nil {
-		t.Fatal(err)
-	}
+	answer := wire(t, s, at, text, "If-Match", tag)
 	var out object
-	_ = json.Unmarshal(all, &out)
-	return answer.StatusCode, answer.Header.Get("ETag"), out
+	_ = json.Unmarshal(answer.body, &out)
+	return answer.code, answer.header.Get("ETag"), out
 }
 
 // kept is a thing that is shown, saved and changed in parts at one place.

@@ -225,10 +225,7 @@ func (t *Turn) Over(a alarm.Alarm, h event.Happening, test alarm.Test) error {
 	if err := events.EndEscalation(t.Ctx, t.Tx, a.ID); err != nil {
 		return err
 	}
-	if err := t.NotifyTold(about, ""); err != nil {
-		return err
-	}
-	return events.DropUntold(t.Ctx, t.Tx, a.ID, t.Now)
+	return t.NotifyTold(about, "")
 }
 
 // MarkAcknowledged notes that somebody has an alarm, and tells the others.

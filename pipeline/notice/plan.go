@@ -52,7 +52,11 @@ func (t *Turn) NotifyTold(s Topic, but string) error {
 	for i := range told {
 		told[i].Quiet = w.QuietUntil(told[i].Contact, t.Now, s.Severity)
 	}
-	return t.Notify(s, told)
+	if err := t.Notify(s, told); err != nil || s.Tells != roster.Return ||
+		!slices.ContainsFunc(told, func(r roster.Recipient) bool { return r.Carrier == roster.Webhook }) {
+		return err
+	}
+	return events.DropUntold(t.Ctx, t.Tx, s.ID, t.Now)
 }
 
 // isCalled tells whether a reader is who somebody is called, who signs in with one of some addresses.

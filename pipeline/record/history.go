@@ -190,7 +190,7 @@ func Clear(ctx context.Context, p *pipeline.Pipeline, c *site.Clearing, who pipe
 			return err
 		}
 		return t.Enter("readings cleared", c.What, who.Called,
-			fmt.Sprintf("Readings of %s from %s until %s were cleared", whatIsMeant(c.What), c.From, c.Until))
+			fmt.Sprintf("Readings of %s from %s until %s were cleared", whatIsMeant(c.What), c.From, c.Until+1))
 	})
 }
 

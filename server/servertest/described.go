@@ -41,7 +41,7 @@ func Described(t testing.TB, transport http.RoundTripper) *http.Client {
 // RoundTrip asks, and holds the answer to the description.
 func (d *described) RoundTrip(r *http.Request) (*http.Response, error) {
 	answer, err := d.through.RoundTrip(r)
-	if err != nil || r.Method == http.MethodHead {
+	if err != nil || r.Method == http.MethodHead || answer.Header.Get("Content-Encoding") != "" {
 		return answer, err
 	}
 	kind, _, _ := mime.ParseMediaType(answer.Header.Get("Content-Type"))

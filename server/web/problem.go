@@ -63,12 +63,12 @@ func wrongPart(d *huma.ErrorDetail) api.WrongPart {
 		}
 		return part
 	}
-	switch d.Value.(type) {
+	switch is := d.Value.(type) {
 	case bool, float64, int, int64:
-		part.Message += fmt.Sprintf("; it is %v", d.Value)
+		part.Message += fmt.Sprintf("; it is %v", is)
 	case string:
-		if !strings.HasPrefix(d.Location, "body") {
-			part.Message += fmt.Sprintf("; it is %q", d.Value)
+		if is != "" && !strings.HasPrefix(d.Location, "body") {
+			part.Message += fmt.Sprintf("; it is %q", is)
 		}
 	}
 	return part

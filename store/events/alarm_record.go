@@ -20,7 +20,7 @@ func AddMissed(ctx context.Context, db store.Writer, guard string, at measure.In
 func PastOf(ctx context.Context, db store.Reader, guard string, from,
 	until measure.Instant) (alarms []alarm.Alarm, err error) {
 	err = db.Select(ctx, &alarms, selectAlarm+
-		` where guard = $1 and not drill and alarm.raised_at between $2 and $3 order by alarm.raised_at, alarm.id`,
+		` where guard = $1 and not drill and alarm.raised_at >= $2 and alarm.raised_at < $3 order by alarm.raised_at, alarm.id`,
 		guard, from, until)
 	return alarms, err
 }
@@ -32,7 +32,7 @@ func Recall(ctx context.Context, db store.Reader, guard string, from, until meas
 		return alarm.Record{}, err
 	}
 	var missed int
-	err = db.Get(ctx, &missed, `select count(*) from missed where guard = $1 and at between $2 and $3`, guard, from,
+	err = db.Get(ctx, &missed, `select count(*) from missed where guard = $1 and at >= $2 and at < $3`, guard, from,
 		until)
 	return alarm.Recall(alarms, missed, from, until), err
 }
@@ -44,14 +44,14 @@ func Told(ctx context.Context, db store.Reader, from,
 	all, people = []alarm.Told{}, []alarm.Recipient{}
 	err = db.Select(ctx, &all, `
 		select id, guard, signal, kind, worst, raised_at, cleared_at from alarm
-		where (raised_at >= $1 or cleared_at is null) and raised_at <= $2 and not drill order by raised_at, id`, from,
+		where (raised_at >= $1 or cleared_at is null) and raised_at < $2 and not drill order by raised_at, id`, from,
 		until)
 	if err != nil {
 		return nil, nil, err
 	}
 	err = db.Select(ctx, &people, `
 		select coalesce(nullif(contact, ''), address) as address, count(distinct alarm_id) as alarms from notice
-		where kind = 'raise' and created_at between $1 and $2 and not coalesce((route->>'drill')::boolean, false)
+		where kind = 'raise' and created_at >= $1 and created_at < $2 and not coalesce((route->>'drill')::boolean, false)
 		    group by 1 order by 2 desc, 1`, from, until)
 	return all, people, err
 }
