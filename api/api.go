@@ -38,6 +38,7 @@ type Operation struct {
 	Path    string    // from Root on, with its parts in braces: /devices/{device}
 	Role    site.Role // who may do it; none: whoever asks
 	Keyed   bool      // devices do it with their key
+	Reader  bool      // a reader's key is enough
 	Summary string
 	Detail  string // what the summary does not say
 	Status  int    // of an answer without fault

@@ -135,13 +135,14 @@ type AssetDraft struct {
 var (
 	GetAttachment = define[GetAttachmentIn, File](viewer, "get-attachment",
 		"GET /assets/{asset}/attachments/{id}", "A photo or a paper of an asset",
-		gives(bytesOf("image/jpeg"), bytesOf("image/png"), bytesOf("application/pdf")))
+		gives(bytesOf("image/jpeg"), bytesOf("image/png"), bytesOf("application/pdf")), ranged)
 	GetLabel = define[AssetPath, File](viewer, "get-label",
-		"GET /assets/{asset}/label.svg", "A QR label that opens an asset's page", gives(bytesOf("image/svg+xml")))
+		"GET /assets/{asset}/label.svg", "A QR label that opens an asset's page", gives(bytesOf("image/svg+xml")),
+		ranged)
 	GetLabelPicture = define[AssetPath, File](viewer, "get-label-picture",
-		"GET /assets/{asset}/label.png", "The same as PNG", gives(bytesOf("image/png")))
+		"GET /assets/{asset}/label.png", "The same as PNG", gives(bytesOf("image/png")), ranged)
 	GetLabels = define[GetLabelsIn, File](viewer, "get-labels",
-		"GET /labels.pdf", "QR labels of assets on pages to print and cut", gives(bytesOf("application/pdf")))
+		"GET /labels.pdf", "QR labels of assets on pages to print and cut", gives(bytesOf("application/pdf")), ranged)
 )
 
 func attachmentPlace(in *Attaching, a asset.Attachment) Place {

@@ -126,7 +126,7 @@ type AddPictureIn struct {
 
 // GetPicture answers with a picture itself.
 var GetPicture = define[PicturePath, File](viewer, "get-picture",
-	"GET /pictures/{id}", "A picture of boards", gives(bytesOf("image/png"), bytesOf("image/svg+xml")))
+	"GET /pictures/{id}", "A picture of boards", gives(bytesOf("image/png"), bytesOf("image/svg+xml")), ranged)
 
 // PicturePath is the place of one picture.
 type PicturePath struct {

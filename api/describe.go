@@ -196,6 +196,12 @@ func answers(code int, when string) func(*Operation) {
 	}
 }
 
+// ranged says that parts of a file can be asked for (RFC 9110 section 14).
+func ranged(op *Operation) {
+	answers(http.StatusPartialContent, "the ranges that the header Range asks for")(op)
+	answers(http.StatusRequestedRangeNotSatisfiable, "the header Range asks for no part of the file")(op)
+}
+
 // answersWith is answers in a form of its own.
 func answersWith(code int, when string, form kind) func(*Operation) {
 	say := answers(code, when)
@@ -262,7 +268,7 @@ func (op *Operation) describeAnswers(d *huma.Operation, schemas huma.Registry) {
 		if code >= http.StatusBadRequest {
 			r.Content = content([]kind{jsonOf[Problem](ProblemType)}, schemas)
 		}
-		if code == http.StatusOK || code == http.StatusCreated {
+		if code == http.StatusOK || code == http.StatusCreated || code == http.StatusPartialContent {
 			r.Content = content(op.gives, schemas)
 		}
 		if form, own := op.forms[code]; own {

@@ -128,11 +128,6 @@ var (
 		"POST /enrolment", "Make a new enrolment key; it is told once, and the old one ends",
 		makes(func(*None, Enrolment) Place { return GetEnrolment.At() }))
 	EndEnrolment = define[None, None](owner, "end-enrolment", "DELETE /enrolment", "End enrolment")
-	NewReaderKey = define[None, ReaderKey](owner, "new-reader-key",
-		"POST /reader-key",
-		"Make a new key for reading the site's alarms over MQTT; it is told once, and the old one ends", created)
-	EndReaderKey = define[None, None](owner, "end-reader-key",
-		"DELETE /reader-key", "End the key for reading the site's alarms")
 )
 
 // LetInOrder says what an arrival becomes.
@@ -157,10 +152,4 @@ type ArrivalPath struct {
 type Enrolment struct {
 	On  bool   `json:"on"`
 	Key string `json:"key,omitempty" doc:"the enrolment key, told once"`
-}
-
-// ReaderKey is a key for reading the site's alarms over MQTT.
-type ReaderKey struct {
-	User string `json:"user" doc:"the user name that goes with it"`
-	Key  string `json:"key" doc:"told once"`
 }

@@ -56,11 +56,11 @@ var (
 		"The frame nearest to a time: TIME.png, .csv, .json, .cbor, .pgm, or .jpg for the picture beside it; TIME "+
 			"may be newest",
 		gives(bytesOf("image/png"), bytesOf("image/jpeg"), bytesOf("text/csv"), jsonOf[FrameValues]("application/json"),
-			bytesOf(frame.CBOR), bytesOf(frame.PGM)))
+			bytesOf(frame.CBOR), bytesOf(frame.PGM)), ranged)
 	GetStrip = define[GetStripIn, File](viewer, "get-strip",
 		"GET /devices/{device}/strip.gif",
 		"The frames of a stretch as a moving picture: 240 at most, and 32 million pixels of them, 640 wide at most",
-		long, gives(bytesOf("image/gif")))
+		long, gives(bytesOf("image/gif")), ranged)
 )
 
 // FrameValues is a frame in JSON.

@@ -87,7 +87,7 @@ var Faults = []Fault{
 		"What is asked for is there, but cannot be done to it.", "See which methods the header Allow names."},
 	{"not-now", http.StatusConflict, "Not now", "It cannot be done as things stand. Nothing was changed.",
 		"Read the detail, which says what stands in the way."},
-	{"gone", http.StatusGone, "Gone", "It was there, and is kept no longer.",
+	{"gone", http.StatusGone, "Gone", "It was there, and is known no more.",
 		"Begin where the detail says."},
 	{"changed", http.StatusPreconditionFailed, "Changed meanwhile",
 		"It is another by now than under the tag that If-Match names. Nothing was changed.",

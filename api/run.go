@@ -99,7 +99,7 @@ type RunCourse struct {
 // GetRunReport answers with the report of a run.
 var GetRunReport = define[GetRunReportIn, File](viewer, "get-run-report",
 	"GET /runs/{id}/report", "The report of a run", long, gives(textOf("text/html", ""), bytesOf("application/pdf"),
-		textOf("text/csv", "")))
+		textOf("text/csv", "")), ranged)
 
 // GetRunReportIn is the input of GetRunReport.
 type GetRunReportIn struct {

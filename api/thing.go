@@ -1,10 +1,13 @@
 package api
 
 import (
+	"maps"
 	"net/http"
 	"reflect"
 	"slices"
 	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
 )
 
 // MergePatch is the form of a change of parts (RFC 7396): what it does not say stays, null takes away.
@@ -46,4 +49,129 @@ func (op *Operation) Body() reflect.Type {
 		return f.Type
 	}
 	return nil
+}
+
+// TellInputs describes by schemas of their own, NameInput, the bodies that have parts which the service alone sets: there
+// these are left out or passed over, while an answer always has them. It is called last of all.
+func TellInputs(doc *huma.OpenAPI) {
+	in := inputs{doc.Components.Schemas.Map(), map[string]*huma.Schema{}}
+	for _, path := range doc.Paths {
+		for _, op := range []*huma.Operation{path.Put, path.Post, path.Patch, path.Delete} {
+			if op == nil || op.RequestBody == nil {
+				continue
+			}
+			for _, form := range op.RequestBody.Content {
+				form.Schema.Ref = in.ref(form.Schema.Ref)
+			}
+		}
+	}
+	for name, is := range in.all {
+		if !strings.HasSuffix(name, "Patch") {
+			in.all[name] = told(is)
+		}
+	}
+	maps.Copy(in.all, in.made)
+}
+
+// inputs are the schemas that there are, and those that describe bodies alone.
+type inputs struct {
+	all, made map[string]*huma.Schema
+}
+
+const schemaPath = "#/components/schemas/"
+
+// ref gives what describes in a body what ref describes in an answer.
+func (in *inputs) ref(ref string) string {
+	name := strings.TrimPrefix(ref, schemaPath)
+	patch := strings.HasSuffix(name, "Patch")
+	switch {
+	case ref == "" || !patch && !in.sets(name, map[string]bool{}):
+		return ref
+	case !patch:
+		name += "Input"
+	}
+	if in.made[name] == nil {
+		in.made[name] = &huma.Schema{} // which may lead to itself
+		*in.made[name] = *in.copied(in.all[strings.TrimPrefix(ref, schemaPath)])
+	}
+	return schemaPath + name
+}
+
+// sets tells whether a schema, or one that it leads to, requires parts that the service alone sets.
+func (in *inputs) sets(name string, seen map[string]bool) bool {
+	whole := in.all[name]
+	if seen[name] || whole == nil {
+		return false
+	}
+	seen[name] = true
+	for _, part := range whole.Required {
+		if is := whole.Properties[part]; is != nil && is.ReadOnly {
+			return true
+		}
+	}
+	for _, is := range whole.Properties {
+		if slices.ContainsFunc(refsOf(is), func(ref string) bool { return in.sets(strings.TrimPrefix(ref, schemaPath), seen) }) {
+			return true
+		}
+	}
+	return false
+}
+
+// refsOf gives the schemas that one leads to.
+func refsOf(s *huma.Schema) (refs []string) {
+	if s.Ref != "" {
+		refs = append(refs, s.Ref)
+	}
+	if s.Items != nil {
+		refs = append(refs, refsOf(s.Items)...)
+	}
+	if values, is := s.AdditionalProperties.(*huma.Schema); is {
+		refs = append(refs, refsOf(values)...)
+	}
+	for _, one := range s.AnyOf {
+		refs = append(refs, refsOf(one)...)
+	}
+	return refs
+}
+
+// copied gives a schema as it describes a body.
+func (in *inputs) copied(s *huma.Schema) *huma.Schema {
+	c := *s
+	c.Ref = in.ref(s.Ref)
+	if s.Items != nil {
+		c.Items = in.copied(s.Items)
+	}
+	if values, is := s.AdditionalProperties.(*huma.Schema); is {
+		c.AdditionalProperties = in.copied(values)
+	}
+	c.AnyOf = nil
+	for _, one := range s.AnyOf {
+		c.AnyOf = append(c.AnyOf, in.copied(one))
+	}
+	if s.Properties == nil {
+		return &c
+	}
+	c.Properties = make(map[string]*huma.Schema, len(s.Properties))
+	for part, is := range s.Properties {
+		c.Properties[part] = in.copied(is)
+	}
+	c.Required = slices.DeleteFunc(slices.Clone(s.Required), func(part string) bool {
+		is := s.Properties[part]
+		return is != nil && is.ReadOnly
+	})
+	return &c
+}
+
+// told gives a schema as it describes answers alone.
+func told(s *huma.Schema) *huma.Schema {
+	c := *s
+	c.Properties = make(map[string]*huma.Schema, len(s.Properties))
+	for part, is := range s.Properties {
+		if c.Properties[part] = is; is.ReadOnly {
+			plain := *is
+			plain.ReadOnly = false
+			c.Properties[part] = &plain
+		}
+	}
+	return &c
 }

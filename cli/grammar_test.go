@@ -45,9 +45,11 @@ var acts = map[string][]string{
 	"kit":       {"apply", "schema"},
 	"notice":    {"preview"},
 	"output":    {"all-safe", "drive", "release", "reset", "resume"},
+	"change":    {"follow"},
+	"reader":    {"key", "rewind"},
 	"run":       {"compare", "phase", "plan", "report", "start", "stop"},
 	"signal":    {"kinds"},
-	"site":      {"reach", "reader-key"},
+	"site":      {"reach"},
 	"standin":   {"fail", "inbox", "reply"},
 	"statement": {"send"},
 	"total":     {"reset"},
@@ -83,7 +85,7 @@ func TestCommandsHaveOneGrammar(t *testing.T) {
 
 // What can be removed can be brought back, but keys, which end.
 func TestWhatIsRemovedCanBeBroughtBack(t *testing.T) {
-	kept := map[string]bool{"jaunty site reader-key": true}
+	kept := map[string]bool{"jaunty reader": true}
 	everyCommand(newRoot(), func(c *cobra.Command) {
 		if child(c, "remove") != nil && child(c, "bring-back") == nil && !kept[c.CommandPath()] {
 			t.Errorf("%s has remove without bring-back", c.CommandPath())

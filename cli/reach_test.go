@@ -137,7 +137,12 @@ func TestReachingPeopleByCommands(t *testing.T) {
 	if out := p.must("drill", "list"); !strings.Contains(out, "Orla has it, after") {
 		t.Errorf("%s", out)
 	}
-	p.must("site", "reader-key", "add")
+	if out := p.must("reader", "add", "lamp", "--kind", "alarm"); !strings.Contains(out, "as password of the user - over MQTT") {
+		t.Errorf("%s", out)
+	}
+	if out := p.must("reader", "list"); !strings.Contains(out, "lamp") || !strings.Contains(out, "alarm") {
+		t.Errorf("%s", out)
+	}
 }
 
 // The service is killed again and again while it sends. What a gateway that knows idempotency keys got is each message

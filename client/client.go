@@ -152,7 +152,7 @@ func (c *Client) Upload(ctx context.Context, at api.Place, contentType string, b
 	return json.NewDecoder(answer.Body).Decode(out)
 }
 
-// Event is one server-sent event of the live stream.
+// Event is one server-sent event.
 type Event struct {
 	ID   string
 	Name string // change or beat
@@ -162,7 +162,12 @@ type Event struct {
 // Follow calls each with every event of the live stream after the commit numbered lastID ("" for
 // from now on) until ctx ends, the stream breaks or each fails.
 func (c *Client) Follow(ctx context.Context, lastID string, each func(Event) error) error {
-	answer, err := c.send(ctx, api.WatchLive.At(), "", nil, map[string]string{"Last-Event-ID": lastID})
+	return c.Events(ctx, api.WatchLive.At(), lastID, each)
+}
+
+// Events does so with the server-sent events of any place.
+func (c *Client) Events(ctx context.Context, at api.Place, lastID string, each func(Event) error) error {
+	answer, err := c.send(ctx, at, "", nil, map[string]string{"Last-Event-ID": lastID})
 	if err != nil {
 		return err
 	}

@@ -6,6 +6,7 @@ import (
 	"net/http/httptest"
 	"net/http/httputil"
 	"net/url"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -14,6 +15,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/console/browser"
+	"jauntylark/core/feed"
 	"jauntylark/core/site"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
@@ -226,9 +228,21 @@ func TestSetUp(t *testing.T) {
 		s.Do(api.GetSite.At(), nil, &here)
 		return here.Name == "Hollowbrook" && here.Zone == "Europe/Dublin" && len(here.Holidays) == 2
 	})
-	must(t, p.Goto("/set-up"))
-	press(t, p, "Make a reader key")
-	must(t, p.Until(`document.querySelector('[data-reader-key]')?.innerText.includes('password')`))
+	accessible(t, p, "/set-up/readers", "h1")
+	write(t, p, "Name", 0, "spreadsheet")
+	eval(t, p, `document.querySelector('main input[type=checkbox]').click()`)
+	press(t, p, "Add, and make a key")
+	must(t, p.Until(`document.querySelector('[data-reader-key]')?.innerText.length > 20`))
+	must(t, p.See("[data-reader=spreadsheet]"))
+	must(t, p.Look(1280, 800, false))
+	var reader feed.Reader
+	s.Do(api.GetReader.At("spreadsheet"), nil, &reader)
+	if !slices.Equal(reader.Kinds, []string{feed.Readings}) || len(reader.Devices) != 0 || !reader.Keyed {
+		t.Errorf("the reader is %+v", reader)
+	}
+	press(t, p, "Remove …")
+	press(t, p, "Remove spreadsheet")
+	must(t, p.Until(`!document.querySelector('[data-reader=spreadsheet]')`))
 
 	accessible(t, p, "/set-up/people", "[data-person]")
 	must(t, p.Look(1280, 800, false))

@@ -81,7 +81,7 @@ func TestAViewerReadsText(t *testing.T) {
 		"/guards/high": "open the door", "/signals/d/gas/instrument": "Plausible from",
 		"/signals/d/gas/trust": "None: its values", "/outputs/d/fan": "Safe state", "/interlocks/fan": "above 60",
 		"/contacts/orla": "Quiet hours", "/rosters/house": "Only for", "/devices/of/d": "Clock offset",
-		"/set-up": "Time zone", "/set-up/people": "Only owners", "/set-up/tariffs": "None yet",
+		"/set-up": "Time zone", "/set-up/people": "Only owners", "/set-up/readers": "Only owners", "/set-up/tariffs": "None yet",
 		"/alarms": "Nothing is wrong",
 	} {
 		must(t, p.Goto(path))

@@ -29,6 +29,8 @@ var noPlace = map[string]string{
 	"bring-asset-back": "one operation brings everything back",
 	"get-roster":       "its list has it", "get-trial": "its list has it",
 	"show-roster-at": "plan-roster says it of what is written too", "get-person": "its list has them",
+	"get-changes": "programs keep up by it", "watch-changes": "programs keep up by it", "get-reader": "its list has it",
+	"rewind-reader":   "the place is kept by a program; who mends that has the command line",
 	"stream-readings": "programs ask; charts ask for lines and tails",
 }
 

@@ -142,6 +142,9 @@ func (s *Site) SetUp(ctx context.Context) error {
 	if err := s.boards(ctx); err != nil {
 		return err
 	}
+	if err := s.readers(ctx); err != nil {
+		return err
+	}
 	return s.state(ctx)
 }
 
@@ -243,7 +246,7 @@ func (s *Site) narrate(ctx context.Context) {
 	}
 	for ctx.Err() == nil {
 		_ = s.Owner.Follow(ctx, last, func(e client.Event) error {
-			var change site.Change
+			var change site.Update
 			if e.Name != "change" || json.Unmarshal(e.Data, &change) != nil {
 				return nil
 			}

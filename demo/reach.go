@@ -9,6 +9,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/core/alarm"
+	"jauntylark/core/feed"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 )
@@ -142,6 +143,28 @@ func (s *Site) rememberGateway() error {
 	}
 	s.Memory.Gateway = s.Gateway.URL
 	return s.Memory.keep()
+}
+
+// readers lets a spreadsheet ask for what the pond reads, and has alarms posted to a ticket system, for which the stand-in
+// stands in, wherever it listens now.
+func (s *Site) readers(ctx context.Context) error {
+	all := map[string]object{"spreadsheet": {"kinds": []string{feed.Readings}, "devices": []string{"pond"}, "url": ""}}
+	if s.Gateway != nil {
+		all["tickets"] = object{"kinds": []string{feed.Alarm}, "devices": []string{}, "url": s.Gateway.URL + "/hook"}
+	}
+	for name, body := range all {
+		var r feed.Reader
+		if err := s.Owner.Call(ctx, api.PutReader.At(name), body, &r); err != nil {
+			return fmt.Errorf("reader %s: %w", name, err)
+		}
+		if r.Keyed {
+			continue
+		}
+		if err := s.Owner.Call(ctx, api.NewReaderKey.At(name), nil, nil); err != nil {
+			return fmt.Errorf("reader %s: %w", name, err)
+		}
+	}
+	return nil
 }
 
 // state makes the demo's statements.

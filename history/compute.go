@@ -44,6 +44,7 @@ func (k *Upkeep) computeAnew(ctx context.Context) {
 			}
 		}
 		k.try(ctx, "computing derived signals", spell(k.derive))
+		k.try(ctx, "numbering what was changed", k.number)
 		k.try(ctx, "computing figures anew", spell(k.follow))
 	}
 }

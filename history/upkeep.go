@@ -71,6 +71,7 @@ const (
 	sealUrgent = 2_000_000        // so many are sealed without a rest
 	visit      = 30 * time.Second // how long one sort of work goes on before the others have their turn
 	pruneEvery = time.Hour
+	joinEvery  = 10 * time.Minute
 
 	analystRuns   = 5 * time.Minute // an analyst's statement, at most
 	analystStands = time.Minute     // a transaction of one, at most
@@ -85,7 +86,7 @@ func (k *Upkeep) Run(ctx context.Context) {
 		all.Go(func() { k.watchDisk(ctx) })
 	}
 	all.Go(func() { k.computeAnew(ctx) })
-	sealed, pruned := time.Now(), time.Time{}
+	sealed, pruned, joined := time.Now(), time.Time{}, time.Time{}
 	for {
 		select {
 		case <-ctx.Done():
@@ -95,9 +96,15 @@ func (k *Upkeep) Run(ctx context.Context) {
 		}
 		k.try(ctx, "ending what analysts run too long", k.endAnalysts)
 		k.try(ctx, "clearing", k.clear)
+		k.try(ctx, "numbering what was changed", k.number)
 		if time.Since(sealed) >= min(sealEvery, 5*k.SealAfter) || k.many(ctx) {
 			k.try(ctx, "sealing", k.seal)
 			sealed = time.Now()
+		}
+		if time.Since(joined) >= joinEvery {
+			k.try(ctx, "joining what commits have changed",
+				func(ctx context.Context) error { return timeseries.JoinChanged(ctx, k.store, k.Now()) })
+			joined = time.Now()
 		}
 		if time.Since(pruned) >= pruneEvery {
 			k.try(ctx, "letting go what is old", k.Prune)

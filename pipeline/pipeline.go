@@ -82,8 +82,8 @@ func (w *work) Take(t *reading.Turn, packs []*reading.Job) error {
 
 // Finish tells what happened and writes down what the turn has gathered.
 func (w *work) Finish(t *reading.Turn) error {
-	for _, do := range []func() error{t.TellAll, t.DriveOutputs, t.SaveReadings, t.NoteTouches, t.NoteLate, t.Save,
-		t.SaveEvents} {
+	for _, do := range []func() error{t.TellAll, t.DriveOutputs, t.SaveReadings, t.NoteChanged, t.NoteTouches, t.NoteLate,
+		t.Save, t.SaveEvents} {
 		if err := do(); err != nil {
 			return err
 		}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"compress/gzip"
 	"context"
+	"errors"
 	"io"
 	"net/http"
 	"strings"
@@ -38,6 +39,9 @@ func TestASiteMovesHouse(t *testing.T) {
 	old.Output("mover/fan", object{"safe": "on", "rest": "off"})
 	old.Interlock("by-alarm", object{"output": "mover/fan", "alarm": "hot", "latch": true})
 	old.Interlock("by-value", object{"output": "mover/fan", "signal": "mover/v", "when": "above 1", "set": "on"})
+	var reader api.ReaderKey
+	old.Do(api.PutReader.At("sheet"), object{"devices": []string{"mover"}, "url": "https://example.org/feed"}, nil)
+	old.Do(api.NewReaderKey.At("sheet"), nil, &reader)
 	story := func(s *servertest.Service) (all []total.Result) {
 		var told api.TotalStory
 		s.Do(api.GetTotal.At("hot-time").Asking("since", "2026-01-01T00:00:00Z", "by", "month"), nil, &told)
@@ -78,6 +82,17 @@ func TestASiteMovesHouse(t *testing.T) {
 	}
 	if o := fresh.Stands("mover/fan"); o.Ordered != "on" || len(o.Why) == 0 {
 		t.Errorf("%+v", o.State)
+	}
+	// Readers' keys are good there, and what changed before is said to be gone.
+	sheet, page := &client.Client{URL: fresh.URL, Token: reader.Key}, api.ChangesPage{}
+	var gone *client.Problem
+	if err := sheet.Call(context.Background(), api.GetChanges.At().Asking("cursor", "1"), nil, nil); !errors.As(err,
+		&gone) || gone.Status != http.StatusGone {
+		t.Errorf("what changed before the move: %v", err)
+	}
+	if err := sheet.Call(context.Background(), api.GetChanges.At(), nil, &page); err != nil || len(page.Changes) == 0 ||
+		page.Changes[0].Signal != "mover/v" {
+		t.Errorf("what changed since: %+v %v", page, err)
 	}
 	fresh.Device("another")
 	var guards []map[string]any

@@ -179,7 +179,7 @@ func TestLiveResumesByQuery(t *testing.T) {
 	s := servertest.Start(t)
 	d := s.Device("d")
 	s.Send(d, `{"a": 1}`)
-	last := changes(t, s.Owner, "", func(c site.Change) bool { return c.CommitNo > 0 })
+	last := changes(t, s.Owner, "", func(c site.Update) bool { return c.CommitNo > 0 })
 	s.Send(d, `{"a": 2}`)
 	s.Send(d, `{"a": 3}`)
 	answer, err := s.Owner.Fetch(context.Background(), api.WatchLive.At().Asking("since", last), nil)

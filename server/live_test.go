@@ -17,12 +17,12 @@ import (
 var errEnough = errors.New("enough")
 
 // changes follows the live stream until enough says so.
-func changes(t *testing.T, c *client.Client, last string, enough func(site.Change) bool) (lastID string) {
+func changes(t *testing.T, c *client.Client, last string, enough func(site.Update) bool) (lastID string) {
 	t.Helper()
 	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
 	defer cancel()
 	err := c.Follow(ctx, last, func(e client.Event) error {
-		var change site.Change
+		var change site.Update
 		if e.Name != "change" {
 			return nil
 		}
@@ -41,8 +41,8 @@ func changes(t *testing.T, c *client.Client, last string, enough func(site.Chang
 	return lastID
 }
 
-func reads(want float64) func(site.Change) bool {
-	return func(c site.Change) bool { return len(c.Signals) == 1 && *c.Signals[0].Value == want }
+func reads(want float64) func(site.Update) bool {
+	return func(c site.Update) bool { return len(c.Signals) == 1 && *c.Signals[0].Value == want }
 }
 
 // The stream tells what another process commits, and resumes without a gap.
@@ -53,7 +53,7 @@ func TestLiveAcrossProcessesAndBreaks(t *testing.T) {
 	d := one.Device("d")
 	seen := make(chan string)
 	go func() {
-		seen <- changes(t, two.Owner, "", func(c site.Change) bool {
+		seen <- changes(t, two.Owner, "", func(c site.Update) bool {
 			if c.CommitNo > 0 && len(c.Signals) == 0 {
 				go one.Send(d, `{"temp": 1}`)
 			}

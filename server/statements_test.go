@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"jauntylark/api"
+	"jauntylark/core/feed"
 	"jauntylark/core/statement"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
@@ -53,7 +54,8 @@ func TestAlarmsOverMQTT(t *testing.T) {
 	s.Guard(map[string]any{"name": "g", "signal": "d/temp", "when": "above 30", "severity": "critical",
 		"tell": []string{}})
 	var key api.ReaderKey
-	s.Do(api.NewReaderKey.At(), nil, &key)
+	s.Do(api.PutReader.At("lamp"), map[string]any{"kinds": []string{feed.Alarm}}, nil)
+	s.Do(api.NewReaderKey.At("lamp"), nil, &key)
 	host, port, _ := strings.Cut(s.Ways.MQTT, ":")
 	read := func(password, topic string, n int) (string, error) {
 		return servertest.Command(t, "mosquitto_sub", "-h", host, "-p", port, "-u", key.User, "-P", password, "-t",
@@ -106,7 +108,7 @@ func TestAlarmsOverMQTT(t *testing.T) {
 			"jaunty/-/alarms/#", "--retained-only", "-W", "1", "-v")
 		return strings.Contains(out, "jaunty/-/alarms {") && !strings.Contains(out, "jaunty/-/alarms/g")
 	})
-	s.Do(api.EndReaderKey.At(), nil, nil)
+	s.Do(api.RemoveReader.At("lamp"), nil, nil)
 	storetest.Eventually(t, "the key has ended", func() bool {
 		_, err := read(key.Key, "jaunty/-/alarms/g", 1)
 		return err != nil

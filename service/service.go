@@ -245,9 +245,10 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 	// These have promised nothing to anybody, and begin to stop at once.
 	free, stopFree := context.WithCancel(ctx)
 	defer stopFree()
-	behind.Go(func() { worker.Run(free) })
-	behind.Go(func() { heart.Run(free) })
-	behind.Go(func() { keeper.Run(free) })
+	posts := s.posts(records, pipe, signer)
+	for _, run := range []func(context.Context){worker.Run, heart.Run, posts.Run, keeper.Run} {
+		behind.Go(func() { run(free) })
+	}
 	if err := s.firstOwner(ctx, records, pipe); err != nil {
 		return err
 	}
@@ -256,9 +257,8 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 	faceCtx, closeFaces := context.WithCancel(ctx)
 	defer closeFaces()
 	ways.start(faceCtx, &faces, s.Log)
-	s.Log.Info("serving", "address", listener.Addr(), "mail", s.SMTP != "", "tls", s.TLSCert != "",
-		"mqtt", ways.addresses.MQTT, "mqtts", ways.addresses.MQTTS,
-		"coap", ways.addresses.CoAP, "coaps", ways.addresses.CoAPS)
+	s.Log.Info("serving", "address", listener.Addr(), "mail", s.SMTP != "", "tls", s.TLSCert != "", "mqtt",
+		ways.addresses.MQTT, "mqtts", ways.addresses.MQTTS, "coap", ways.addresses.CoAP, "coaps", ways.addresses.CoAPS)
 	defer s.Log.Info("stopping")
 	if s.Opened != nil {
 		s.Opened(Inside{Ways: ways.addresses, Pipeline: pipe, Records: records})

@@ -97,6 +97,11 @@ func (o *waysOut) open(ctx context.Context, s Settings, records *store.Store, pi
 	return public, nil
 }
 
+// posts gives what posts the feed of changes to readers.
+func (s Settings) posts(records *store.Store, pipe *pipeline.Pipeline, signer notify.Signer) *notify.Feed {
+	return &notify.Feed{Store: records, Client: notify.NewOutside(s.Private), Signer: signer, Log: s.Log, Now: pipe.Now}
+}
+
 // sheetOf makes the sheet of a statement for the period that begins at an instant.
 func sheetOf(ctx context.Context, records *store.Store, pipe *pipeline.Pipeline, name string,
 	from measure.Instant) (statement.Sheet, error) {

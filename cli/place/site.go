@@ -14,7 +14,7 @@ import (
 
 func siteCommand() *cobra.Command {
 	return terminal.Group("site", "The place being looked after: name, time zone, currency, holidays",
-		siteShowCommand(), siteSetCommand(), siteReachCommand(), siteReaderKeyCommand())
+		siteShowCommand(), siteSetCommand(), siteReachCommand())
 }
 
 func printSite(w io.Writer, here site.Site) {

@@ -12,7 +12,6 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/cli/terminal"
-	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/prose"
 	"jauntylark/core/roster"
@@ -135,49 +134,5 @@ func printReach(w io.Writer, r *api.ReachNow) {
 		prose.Length(time.Duration(flood.Within)))
 	if q := r.QuietWord; q != nil {
 		fmt.Fprintf(w, "At %s %s hears that all is quiet, or what stands.\n", q.At, q.To)
-	}
-}
-
-func siteReaderKeyCommand() *cobra.Command {
-	return terminal.Group("reader-key", "The key for reading the site's alarms over MQTT", readerKeyAddCommand(),
-		readerKeyRemoveCommand())
-}
-
-func readerKeyAddCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "add", Short: "Make a key for reading the site's alarms over MQTT; it is told once, and the old one ends",
-		Args:    terminal.Exactly(),
-		Example: "  jaunty site reader-key add\n  mosquitto_sub -u - -P KEY -t 'jaunty/-/alarms/#' -v",
-		RunE: func(c *cobra.Command, _ []string) error {
-			s, err := terminal.SignedIn()
-			if err != nil {
-				return err
-			}
-			key, err := client.Do(c.Context(), s, api.NewReaderKey, api.None{})
-			if err != nil {
-				return err
-			}
-			return terminal.Show(c, key, func(w io.Writer) {
-				fmt.Fprintf(w, "User name %s, password %s (told once).\n", key.User, key.Key)
-			})
-		},
-	}
-}
-
-func readerKeyRemoveCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "remove", Short: "End the reader key", Args: terminal.Exactly(),
-		Example: "  jaunty site reader-key remove",
-		RunE: func(c *cobra.Command, _ []string) error {
-			s, err := terminal.SignedIn()
-			if err != nil {
-				return err
-			}
-			if _, err := client.Do(c.Context(), s, api.EndReaderKey, api.None{}); err != nil {
-				return err
-			}
-			return terminal.Show(c, map[string]bool{"ended": true},
-				func(w io.Writer) { fmt.Fprintln(w, "The reader key has ended.") })
-		},
 	}
 }

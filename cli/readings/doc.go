@@ -9,5 +9,5 @@ import "github.com/spf13/cobra"
 // Commands are the commands of the package.
 func Commands() []*cobra.Command {
 	return []*cobra.Command{sendCommand(), followCommand(), readingCommand(), exportCommand(), importCommand(),
-		chartCommand(), storageCommand(), calibrationCommand(), compareCommand(), totalCommand(), tariffCommand()}
+		chartCommand(), storageCommand(), calibrationCommand(), compareCommand(), totalCommand(), tariffCommand(), changeCommand()}
 }

@@ -207,7 +207,7 @@ func follow(c *cobra.Command, wanted []string) error {
 				return nil
 			}
 			last = e.ID
-			var change site.Change
+			var change site.Update
 			if err := json.Unmarshal(e.Data, &change); err != nil {
 				return err
 			}
@@ -263,7 +263,7 @@ func (f follower) wants(path string) bool {
 	return len(f.wanted) == 0
 }
 
-func (f follower) print(c *cobra.Command, change site.Change) error {
+func (f follower) print(c *cobra.Command, change site.Update) error {
 	for _, v := range change.Signals {
 		if !f.wants(v.Path()) || v.At == nil || *v.At <= f.told[v.Path()] {
 			continue

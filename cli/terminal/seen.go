@@ -3,6 +3,8 @@ package terminal
 import (
 	"fmt"
 	"io"
+	"maps"
+	"slices"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -50,6 +52,15 @@ func SeenSignals(c *cobra.Command, s *client.Client) (see Seen, err error) {
 	}
 	see.Units, err = ShownUnits(c, s)
 	return see, err
+}
+
+// Devices are the devices that have signals, in alphabetical order.
+func (see Seen) Devices() []string {
+	all := map[string]bool{}
+	for _, v := range see.signals {
+		all[v.Device] = true
+	}
+	return slices.Sorted(maps.Keys(all))
 }
 
 // Stored is the unit in which a signal is stored.

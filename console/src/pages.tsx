@@ -44,6 +44,7 @@ const Derive = later(() => import('./page/signal/derive'), 'Derive')
 const Instrument = later(() => import('./page/signal/instrument'), 'Instrument')
 const TrustPage = later(() => import('./page/signal/trust'), 'TrustPage')
 const SignalPage = later(() => import('./page/signal/signal'), 'SignalPage')
+const Readers = later(() => import('./page/site/readers'), 'Readers')
 const SetUp = later(() => import('./page/site/set-up'), 'SetUp')
 const People = later(() => import('./page/people/people'), 'People')
 const Removed = later(() => import('./page/history/removed'), 'Removed')
@@ -76,6 +77,7 @@ export const Pages = () => (
       <Route path="/" element={<Start />} />
       <Route path="/set-up" element={<SetUp />} />
       <Route path="/set-up/people" element={<People />} />
+      <Route path="/set-up/readers" element={<Readers />} />
       <Route path="/removed" element={<Removed />} />
       <Route path="/set-up/tariffs" element={<Tariffs />} />
       <Route path="/boards" element={<Boards />} />

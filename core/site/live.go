@@ -5,8 +5,8 @@ import (
 	"jauntylark/core/drive"
 )
 
-// Change is what the commits after a given one changed, as it is now.
-type Change struct {
+// Update is what the commits after a given one changed, as it is now.
+type Update struct {
 	CommitNo int64          `json:"commit" doc:"number of the newest commit that is told"`
 	ConfigNo int64          `json:"config" doc:"another number than before: devices, signals, guards or the site were changed"`
 	Signals  []Signal       `json:"signals" nullable:"false" doc:"signals whose newest reading or delays have moved"`

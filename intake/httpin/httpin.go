@@ -37,8 +37,6 @@ type Way struct {
 	Stopping <-chan struct{} // closed when the service stops; nil: never
 }
 
-const maxIdempotencyKey = 200
-
 // Receive answers 204 when all was taken and committed, 200 with what was refused when something
 // was taken, 202 when an arrival's readings are kept, and a problem document otherwise.
 func (w *Way) Receive(c *echo.Context) error {
@@ -86,8 +84,8 @@ func (w *Way) tellQuotas(c *echo.Context, visit *admission.Visit) {
 // idempotencyKey is by what a sender tells that it sends the same again; empty: it does not tell.
 func idempotencyKey(r *http.Request) (string, error) {
 	once := r.Header.Get("Idempotency-Key")
-	if len(once) > maxIdempotencyKey {
-		return "", fmt.Errorf("the Idempotency-Key is %d characters long; it may have %d", len(once), maxIdempotencyKey)
+	if len(once) > api.LongestOnce {
+		return "", fmt.Errorf("the Idempotency-Key is %d characters long; it may have %d", len(once), api.LongestOnce)
 	}
 	if wrong := measure.WrongText(once, false); wrong != "" {
 		return "", fmt.Errorf("the Idempotency-Key %s", wrong)

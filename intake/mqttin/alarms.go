@@ -3,7 +3,6 @@ package mqttin
 import (
 	"cmp"
 	"context"
-	"crypto/subtle"
 	"encoding/json"
 	"log/slog"
 	"slices"
@@ -12,13 +11,14 @@ import (
 	"time"
 
 	"jauntylark/core/alarm"
+	"jauntylark/core/feed"
 	"jauntylark/core/measure"
 	"jauntylark/pipeline/credential"
 	"jauntylark/store"
 	"jauntylark/store/events"
 )
 
-// readerName is the user name of who reads the site's alarms, with the reader key; no device can be called so.
+// readerName is the user name of readers, each with its key; no device can be called so.
 const readerName = "-"
 
 // alarmRoot is where the site's alarms stand, retained: each on jaunty/-/alarms/NAME, all of them in one on
@@ -98,15 +98,17 @@ const (
 	alarmsAgain  = time.Second            // after the database was away
 )
 
-// showAlarms keeps the alarm topics as they should be until ctx ends. After a break it tells what stands and what has
+// showAlarms keeps the alarm topics as they should be until ctx ends, and rings at each commit. After a break it tells what stands and what has
 // changed since; telling twice does no harm.
-func showAlarms(ctx context.Context, records *store.Store, publish func(retained) error, log *slog.Logger) {
+func showAlarms(ctx context.Context, records *store.Store, commits *store.Bell, publish func(retained) error,
+	log *slog.Logger) {
 	wake := make(chan struct{}, 1)
 	var listening sync.WaitGroup
 	defer listening.Wait()
 	listening.Go(func() {
 		for ctx.Err() == nil {
 			_ = store.Listen(ctx, records, func(int64) {
+				commits.Ring()
 				select {
 				case wake <- struct{}{}:
 				default:
@@ -187,8 +189,13 @@ func pause(ctx context.Context, d time.Duration) {
 	}
 }
 
-// isReader tells whether a sender has the reader key.
+// isReader tells whether a sender has the key of a reader.
 func isReader(d *credential.Directory, s credential.Sender) bool {
-	return s.Name == readerName && len(d.Enrolment.Reader) > 0 && subtle.ConstantTimeCompare(d.Enrolment.Reader,
-		s.Key[:]) == 1
+	return s.Name == readerName && d.Reader(s.Key[:]) != nil
+}
+
+// mayRead tells whether a reader may subscribe to a topic: to its feed, and to what stands of alarms, which are those of
+// all devices.
+func mayRead(r *feed.Reader, topic string) bool {
+	return r != nil && (isFeed(topic) || len(r.Devices) == 0 && r.Hears(feed.Alarm))
 }

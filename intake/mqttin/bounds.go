@@ -91,9 +91,14 @@ func (h *hook) OnSubscribe(cl *mqtt.Client, pk packets.Packet) packets.Packet {
 }
 
 // OnSubscribed gives what stands retained on the level above the last of a filter that ends with /#, which it covers too
-// (MQTT 5, section 4.7.1.2) and the broker library passes over. It goes at most once.
+// (MQTT 5, section 4.7.1.2) and the broker library passes over. It goes at most once. Feeds begin here.
 func (h *hook) OnSubscribed(cl *mqtt.Client, pk packets.Packet, codes []byte) {
 	for i, filter := range pk.Filters {
+		if isFeed(filter.Filter) && codes[i] < packets.ErrUnspecifiedError.Code {
+			filter.Qos = codes[i]
+			h.feed(cl, filter.Filter, filter)
+			continue
+		}
 		parent, all := strings.CutSuffix(filter.Filter, "/#")
 		if !all || codes[i] >= packets.ErrUnspecifiedError.Code || filter.RetainHandling == 2 ||
 			!h.OnACLCheck(cl, parent, false) {

@@ -46,7 +46,8 @@ type Broker struct {
 	hook      *hook
 	teller    *mqtt.Client // publishes orders for outputs, which expire
 	listener  net.Listener
-	acking    sync.WaitGroup // sessions that acknowledge
+	acking    sync.WaitGroup // sessions that acknowledge, and feeds
+	commits   store.Bell     // rings at each commit
 	ctx       context.Context
 	stop      context.CancelFunc
 }
@@ -83,7 +84,8 @@ func NewBroker(d *admission.Control, listener net.Listener, o Options, log *slog
 	b.teller = server.NewClient(nil, mqtt.LocalListener, "orders", true)
 	b.teller.Properties.ProtocolVersion = 5
 	b.hook = &hook{broker: b, sessions: map[*mqtt.Client]*session{}, perDevice: map[int64]map[*mqtt.Client]bool{},
-		stored: map[string][]*mqtt.Client{}}
+		stored: map[string][]*mqtt.Client{}, feeds: map[*mqtt.Client]map[string]*feeding{},
+		reading: make(chan struct{}, feedsRead)}
 	if err := server.AddHook(b.hook, nil); err != nil {
 		return nil, err
 	}
@@ -114,7 +116,7 @@ func (b *Broker) Run(ctx context.Context) error {
 	defer beside.Wait()
 	if b.records != nil {
 		beside.Go(func() {
-			showAlarms(ctx, b.records, func(m retained) error { return b.server.Publish(m.topic, m.payload, true, 1) },
+			showAlarms(ctx, b.records, &b.commits, func(m retained) error { return b.server.Publish(m.topic, m.payload, true, 1) },
 				b.log)
 		})
 	}

@@ -25,7 +25,10 @@ type hook struct {
 	sessions  map[*mqtt.Client]*session
 	perDevice map[int64]map[*mqtt.Client]bool // those that were let in
 	// sessions that are kept without a connection, by whose they are, the oldest first
-	stored map[string][]*mqtt.Client
+	stored  map[string][]*mqtt.Client
+	feeding sync.Mutex                           // locked after mu
+	feeds   map[*mqtt.Client]map[string]*feeding // by the topics on which they are told
+	reading chan struct{}                        // as many pages of feeds as are read
 }
 
 // ID names the hook.
@@ -36,7 +39,8 @@ func (h *hook) Provides(b byte) bool {
 	switch b {
 	case mqtt.OnConnect, mqtt.OnConnectAuthenticate, mqtt.OnACLCheck, mqtt.OnPublish, mqtt.OnPacketRead,
 		mqtt.OnSessionEstablished, mqtt.OnDisconnect, mqtt.OnWillSent,
-		mqtt.OnSubscribe, mqtt.OnSubscribed, mqtt.OnQosPublish, mqtt.OnClientExpired:
+		mqtt.OnSubscribe, mqtt.OnSubscribed, mqtt.OnUnsubscribed, mqtt.OnQosPublish, mqtt.OnQosComplete,
+		mqtt.OnClientExpired:
 		return true
 	}
 	return false
@@ -120,13 +124,22 @@ func (h *hook) OnSessionEstablished(cl *mqtt.Client, pk packets.Packet) {
 	}
 	s := &session{broker: h.broker, cl: cl, sender: senderOf(cl, pk.Connect.Password), device: idOf(who.Device),
 		key: who.Key.ID, flights: make(chan *flight, inFlight)}
+	h.begin(s)
+	for filter, subscription := range cl.State.Subscriptions.GetAll() { // of a session that was kept
+		if isFeed(filter) {
+			h.feed(cl, filter, subscription)
+		}
+	}
+}
+
+func (h *hook) begin(s *session) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if c, gated := cl.Net.Conn.(*inspected); gated {
+	if c, gated := s.cl.Net.Conn.(*inspected); gated {
 		c.Sign(h.broker.admission.RoomOf(s.sender))
 	}
-	h.sessions[cl] = s
-	h.forgetStored(s.owner(), func(c *mqtt.Client) bool { return c.ID == cl.ID }) // which it has taken over
+	h.sessions[s.cl] = s
+	h.forgetStored(s.owner(), func(c *mqtt.Client) bool { return c.ID == s.cl.ID }) // which it has taken over
 	h.broker.admission.Online(s.device, s.key, s.sender, true)
 }
 
@@ -142,6 +155,9 @@ func (h *hook) OnDisconnect(cl *mqtt.Client, _ error, expire bool) {
 		h.keep(s.owner(), cl)
 	}
 	delete(h.sessions, cl)
+	h.feeding.Lock()
+	h.unfeed(cl, "")
+	h.feeding.Unlock()
 	if delete(h.perDevice[s.device], cl); len(h.perDevice[s.device]) == 0 {
 		delete(h.perDevice, s.device)
 	}
@@ -178,6 +194,10 @@ func (h *hook) OnACLCheck(cl *mqtt.Client, topic string, write bool) bool {
 		return true
 	case !found || !strings.HasPrefix(topic, root):
 		return false
+	case name == own && name == readerName:
+		directory, _ := h.broker.admission.Look()
+		s := h.session(cl)
+		return s != nil && mayRead(directory.Reader(s.sender.Key[:]), topic)
 	case name == own:
 		return true
 	default:

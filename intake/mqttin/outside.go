@@ -257,7 +257,7 @@ func (o *Outside) connect(ctx context.Context, share int) error {
 	acking.Go(link.acknowledge)
 	acking.Go(func() { link.tellOrders(share) })
 	if share == 0 {
-		acking.Go(func() { showAlarms(ctx, o.store, link.publishRetained, o.log) })
+		acking.Go(func() { showAlarms(ctx, o.store, new(store.Bell), link.publishRetained, o.log) })
 	}
 	err = link.keepUp(share)
 	stop(err)

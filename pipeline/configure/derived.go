@@ -69,6 +69,9 @@ func declare(t *reading.Turn, path, title string, r derive.Recipe, helper bool, 
 	if err := timeseries.NoteTouched(t.Ctx, t.Tx, s.ID, 0, 1<<61); err != nil {
 		return nil, err
 	}
+	if err := timeseries.NoteAmended(t.Ctx, t.Tx, s.ID, 0, 1<<61); err != nil {
+		return nil, err
+	}
 	return s, t.Enter(kind, path, who, fmt.Sprintf("Signal %s is computed: %s", path, r.Words()))
 }
 

@@ -1,12 +1,15 @@
 package configure
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"time"
 
+	"jauntylark/core/feed"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
@@ -82,20 +85,54 @@ func SetEnrolment(ctx context.Context, p *pipeline.Pipeline, key *Secret, who pi
 	})
 }
 
-// SetReader changes the key that the site's alarms are read with over MQTT; nil ends it.
-func SetReader(ctx context.Context, p *pipeline.Pipeline, hash []byte, who pipeline.Actor) error {
+// SaveReader stores a reader, new or not; its key stays.
+func SaveReader(ctx context.Context, p *pipeline.Pipeline, r *feed.Reader, who pipeline.Actor) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		text := "There is a new reader key"
-		if hash == nil {
-			text = "The reader key has ended"
-		}
-		if err := config.SetReader(t.Ctx, t.Tx, hash); err != nil {
+		r.MadeAt, r.MadeBy = t.Now, who.Called
+		if err := r.Check(t.Site.DeviceNames()); err != nil {
 			return err
 		}
-		if err := t.Enter("reader key set", "reader", who.Called, text); err != nil {
+		if err := config.SaveReader(t.Ctx, t.Tx, r, t.CommitNo-1); err != nil {
 			return err
 		}
 		t.ConfigChanged(store.Change{Scope: store.OfKeys})
-		return nil
+		return t.Enter("reader saved", r.Name, who.Called, fmt.Sprintf("The reader %s is told %s about %s", r.Name,
+			cmp.Or(prose.List(r.Kinds), "everything"), cmp.Or(prose.List(r.Devices), "all devices")))
+	})
+}
+
+// SetReaderKey gives a reader a key, which nobody is told again; the one before ends.
+func SetReaderKey(ctx context.Context, p *pipeline.Pipeline, name string, hash []byte, who pipeline.Actor) error {
+	return p.Do(ctx, func(t *reading.Turn) error {
+		if err := config.SetReaderKey(t.Ctx, t.Tx, name, hash); err != nil {
+			return fmt.Errorf("reader %s %w", name, err)
+		}
+		t.ConfigChanged(store.Change{Scope: store.OfKeys})
+		return t.Enter("reader key set", name, who.Called, "The reader "+name+" has a new key")
+	})
+}
+
+// RewindReader has the feed posted to a reader again from a place on.
+func RewindReader(ctx context.Context, p *pipeline.Pipeline, name string, place feed.Place, who pipeline.Actor) error {
+	return p.Do(ctx, func(t *reading.Turn) error {
+		err := config.RewindReader(t.Ctx, t.Tx, name, place)
+		if errors.Is(err, store.ErrNotFound) {
+			return &measure.Fault{Field: "reader", Reason: "nothing is posted to " + name + "; it asks for the feed itself"}
+		}
+		if err != nil {
+			return err
+		}
+		return t.Enter("reader rewound", name, who.Called, "The reader "+name+" is told the feed again from "+place.String())
+	})
+}
+
+// RemoveReader ends a reader and its key.
+func RemoveReader(ctx context.Context, p *pipeline.Pipeline, name string, who pipeline.Actor) error {
+	return p.Do(ctx, func(t *reading.Turn) error {
+		if err := config.RemoveReader(t.Ctx, t.Tx, name); err != nil {
+			return fmt.Errorf("reader %s %w", name, err)
+		}
+		t.ConfigChanged(store.Change{Scope: store.OfKeys})
+		return t.Enter("reader removed", name, who.Called, "The reader "+name+" was removed with its key")
 	})
 }

@@ -15,6 +15,7 @@ import (
 	"jauntylark/store/archive"
 	"jauntylark/store/config"
 	"jauntylark/store/events"
+	"jauntylark/store/timeseries"
 )
 
 // KeepRemoved keeps what is about to be removed, the rows of a table whose column holds a value, with all that goes
@@ -106,6 +107,9 @@ func bringBack(t *reading.Turn, r *archive.Removed, back map[string][]int64, who
 		}
 	}
 	for _, id := range back["signal"] {
+		if err := timeseries.NoteAmended(t.Ctx, t.Tx, id, 0, 1<<61); err != nil {
+			return err
+		}
 		if s := l.Signals[id]; s.Derived != nil {
 			for _, in := range s.Derived.From {
 				t.Touch(in, r.At)

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"maps"
 
+	"jauntylark/core/feed"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -54,6 +55,7 @@ type Directory struct {
 	Identity  map[string]config.Key // by DTLS identity
 	Former    map[[32]byte]config.FormerKey
 	Enrolment config.Enrolment
+	Readers   []config.ReaderKey
 	ByName    map[string]*site.Device
 	ByID      map[int64]*site.Device
 	Eyes      map[int64]*frame.Eye // of devices that send frames
@@ -134,9 +136,12 @@ func (d *Directory) Renew(ctx context.Context, from store.Reader, devices []*sit
 	return d.load(ctx, from, devices, ids...)
 }
 
-// RenewKeys takes anew what belongs to no device: the enrolment key, and keys of devices that were removed.
+// RenewKeys takes anew what belongs to no device: the enrolment key, readers, and keys of devices that were removed.
 func (d *Directory) RenewKeys(ctx context.Context, from store.Reader) (err error) {
 	if d.Enrolment, err = config.ReadEnrolment(ctx, from); err != nil {
+		return err
+	}
+	if d.Readers, err = config.Readers(ctx, from); err != nil {
 		return err
 	}
 	former, err := config.FormerKeys(ctx, from)
@@ -223,6 +228,16 @@ func (d *Directory) enrol(name string) (Identity, error) {
 		return Identity{}, fmt.Errorf("the device's name %w", err)
 	}
 	return Identity{Arrival: name}, nil
+}
+
+// Reader gives the reader whose key has a hash; nil: it is no reader's.
+func (d *Directory) Reader(hash []byte) *feed.Reader {
+	for i := range d.Readers {
+		if r := &d.Readers[i]; r.Hash != nil && subtle.ConstantTimeCompare(r.Hash, hash) == 1 {
+			return &r.Reader
+		}
+	}
+	return nil
 }
 
 // MaySpeakFor tells whether a device may send as the one of the name: itself, or one behind it.

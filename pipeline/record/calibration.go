@@ -172,6 +172,9 @@ func recalibrate(t *reading.Turn, s *memory.Signal, all []calibrate.Calibration,
 		if err := timeseries.NoteTouched(t.Ctx, t.Tx, s.ID, from, until); err != nil {
 			return 0, err
 		}
+		if err := timeseries.NoteAmended(t.Ctx, t.Tx, s.ID, from, until); err != nil {
+			return 0, err
+		}
 		if marked, err = config.MarkCorrected(t.Ctx, t.Tx, s.ID, from, until, t.Now, t.CommitNo); err != nil {
 			return 0, err
 		}

@@ -81,6 +81,9 @@ func importPast(t *reading.Turn, past *Past) (told series.Merged, err error) {
 	}
 	told, err = timeseries.Merge(t.Ctx, t.Tx, s.ID, sorted, past.Replace, t.Now)
 	told.Conflicts = append(told.Conflicts, others...)
+	if err == nil && told.Added+told.Replaced > 0 {
+		err = timeseries.NoteAmended(t.Ctx, t.Tx, s.ID, sorted[0].At, sorted[len(sorted)-1].At)
+	}
 	if err == nil && told.Added+told.Replaced > 0 && len(s.Feeds) > 0 {
 		t.ForgetPast(s)
 		err = timeseries.NoteTouched(t.Ctx, t.Tx, s.ID, sorted[0].At, sorted[len(sorted)-1].At)

@@ -39,6 +39,7 @@ const (
 	TokenHashKey
 	askedKey
 	requestKey
+	readerKey
 )
 
 // PersonOf gives the person that the request comes from.
@@ -146,7 +147,8 @@ func (v *Server) authorise(ctx huma.Context, next func(huma.Context)) {
 			token = c.Value
 		}
 	}
-	person, err := v.whoMay(ctx.Context(), token, need)
+	asked, person, err := v.mayAsk(ctx.Context(), operationOf(ctx), token)
+	ctx = huma.WithContext(ctx, asked)
 	if u := ctx.URL(); err == nil {
 		err = knownQuery(operationOf(ctx), &u)
 	}

@@ -38,6 +38,7 @@ type hub struct {
 
 	mu      sync.Mutex
 	clients map[chan wire]struct{}
+	commits store.Bell // rings at each commit
 	closed  chan struct{}
 	once    sync.Once
 }
@@ -81,6 +82,7 @@ func (h *hub) run(ctx context.Context) {
 	for ctx.Err() == nil {
 		err := store.Listen(ctx, h.store, func(n int64) {
 			h.away.Store(false)
+			h.commits.Ring()
 			select {
 			case <-h.wake: // the older number is told with the newer
 			default:
@@ -204,7 +206,7 @@ func resumeAfter(r *http.Request) int64 {
 	return -1
 }
 
-// serveLive streams changes as server-sent events: "change" with a site.Change and the commit's number as its id,
+// serveLive streams changes as server-sent events: "change" with a site.Update and the commit's number as its id,
 // "beat" with the time at least every five seconds, "ended" when the session has ended, as the last one.
 func (v *Server) serveLive(c *echo.Context) error {
 	person := PersonOf(c.Request().Context())

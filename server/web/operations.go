@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"net/http"
 	"time"
 
@@ -76,8 +77,35 @@ func Ranged(c *echo.Context, kind string, body []byte) error {
 	if h.Get("ETag") == "" {
 		h.Set("ETag", tagOfBytes(body))
 	}
-	http.ServeContent(c.Response(), c.Request(), "", time.Time{}, bytes.NewReader(body))
-	return nil
+	answer := &rangeAnswer{ResponseWriter: c.Response()}
+	http.ServeContent(answer, c.Request(), "", time.Time{}, bytes.NewReader(body))
+	if !answer.beyond {
+		return nil
+	}
+	return sendProblem(c, api.FaultOf(http.StatusRequestedRangeNotSatisfiable).Problem(
+		fmt.Sprintf("The file has %d bytes.", len(body)),
+		api.WrongPart{Location: "header.Range", Message: "asks for no part of the file"}))
+}
+
+// rangeAnswer keeps back the plain text of an answer about a range that is not there.
+type rangeAnswer struct {
+	http.ResponseWriter
+	beyond bool
+}
+
+// WriteHeader begins the answer, where there is such a range.
+func (a *rangeAnswer) WriteHeader(code int) {
+	if a.beyond = code == http.StatusRequestedRangeNotSatisfiable; !a.beyond {
+		a.ResponseWriter.WriteHeader(code)
+	}
+}
+
+// Write writes the file.
+func (a *rangeAnswer) Write(body []byte) (int, error) {
+	if a.beyond {
+		return len(body), nil
+	}
+	return a.ResponseWriter.Write(body)
 }
 
 // intakeOperations has what devices send answered.
@@ -98,14 +126,14 @@ func (v *Server) operateFile(op *api.Operation, c *echo.Context, do echo.Handler
 	if op.Role == "" || op.Keyed {
 		return do(c)
 	}
-	person, err := v.whoMay(c.Request().Context(), tokenOf(c.Request()), op.Role)
+	ctx, person, err := v.mayAsk(c.Request().Context(), op, tokenOf(c.Request()))
 	if err == nil {
 		err = knownQuery(op, c.Request().URL)
 	}
 	if err != nil {
 		return err
 	}
-	ctx, done, err := v.turn(context.WithValue(c.Request().Context(), personKey, person), op, person)
+	ctx, done, err := v.turn(context.WithValue(ctx, personKey, person), op, person)
 	if err != nil {
 		return err
 	}

@@ -57,7 +57,7 @@ func wrongPart(d *huma.ErrorDetail) api.WrongPart {
 	if list, found := strings.CutPrefix(d.Message, expected); found {
 		words := slices.DeleteFunc(strings.Split(strings.TrimSuffix(list, `"`), ", "),
 			func(w string) bool { return w == "" })
-		field := d.Location[strings.LastIndex(d.Location, ".")+1:]
+		field, _, _ := strings.Cut(d.Location[strings.LastIndex(d.Location, ".")+1:], "[")
 		if part.Message = site.Unknown(field, fmt.Sprint(d.Value), words); !strings.HasSuffix(part.Message, "?") {
 			part.Message += "; it is one of " + strings.Join(words, ", ")
 		}
@@ -210,5 +210,6 @@ func sendProblem(c *echo.Context, problem *api.Problem) error {
 	if err != nil {
 		return err
 	}
+	c.Response().Header().Del(echo.HeaderContentType) // of the file that was meant to be sent; Blob keeps it
 	return c.Blob(problem.Status, api.ProblemType, body)
 }

@@ -99,6 +99,7 @@ func New(s *store.Store, d *admission.Control, k *history.Upkeep, o Options,
 
 	v.api = v.newAPI()
 	liveOperations(v)
+	feedOperations(v)
 	for _, answer := range operations {
 		answer(v)
 	}
@@ -110,6 +111,7 @@ func New(s *store.Store, d *admission.Control, k *history.Upkeep, o Options,
 	v.Echo.Match(look, api.ProblemsPath+":name", v.serveProblems)
 	v.serveConsole()
 	api.SayNulls(v.api.OpenAPI().Components.Schemas)
+	api.TellInputs(v.api.OpenAPI())
 	for _, op := range api.All() {
 		if !v.served[op] {
 			return nil, fmt.Errorf("nothing answers the operation %s", op.Name)

@@ -29,6 +29,7 @@ var archived = []archivedTable{
 	{name: "device_contact", order: "device_id"},
 	{name: "device_key", order: "id", secret: []string{"sealed"}},
 	{name: "former_key", order: "hash", secret: []string{"sealed"}}, {name: "kit", order: "name"},
+	{name: "reader", order: "id", without: []string{"place", "due_at", "failures", "said"}},
 	{name: "arrival", order: "id"}, {name: "arrival_pack", order: "id"}, {name: "word", order: "id"},
 	{name: "signal", order: "id"}, {name: "signal_state", order: "signal_id"}, {name: "calibration", order: "id"},
 	{name: "verification", order: "id"},

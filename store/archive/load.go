@@ -46,9 +46,13 @@ func Load(ctx context.Context, s *store.Store, from io.Reader, told func(table s
 	if m, err = l.load(ctx, from); err != nil {
 		return m, err
 	}
+	if err := keepReader(ctx, tx); err != nil {
+		return m, err
+	}
 	// Numbers go on from the higher of the two, so that every process sees that all has changed.
 	if _, err := tx.Exec(ctx,
-		`update ledger set commit_no = greatest(commit_no, $1), config_no = greatest(config_no, $2), leapt = $3`,
+		`update ledger set commit_no = greatest(commit_no, $1), config_no = greatest(config_no, $2), leapt = $3,
+			forgotten_no = greatest(commit_no, $1)`,
 		ledger.CommitNo, ledger.ConfigNo, ledger.Leapt); err != nil {
 		return m, err
 	}
@@ -62,6 +66,16 @@ func Load(ctx context.Context, s *store.Store, from io.Reader, told func(table s
 		return m, err
 	}
 	return m, tx.Commit()
+}
+
+// keepReader makes a reader of the one key for alarms that archives of before had in the site's own row.
+func keepReader(ctx context.Context, tx *store.Tx) error {
+	_, err := tx.Exec(ctx, `
+		with old as (update site set reader_hash = null from site as was where was.reader_hash is not null
+		    returning was.reader_hash)
+		insert into reader (name, kinds, hash, made_at)
+		select 'reader', '{alarm}', reader_hash, `+store.ClockOfDatabase+` from old on conflict do nothing`)
+	return err
 }
 
 // mostLine is how long a line of an archive may be: the largest paper of an asset, in hexadecimal digits, with room to

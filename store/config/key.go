@@ -111,12 +111,11 @@ func TakeFormerKeys(ctx context.Context, db store.Writer, name string, device in
 type Enrolment struct {
 	Hash   []byte `db:"enrolment_hash"`
 	Sealed []byte `db:"enrolment_sealed"`
-	Reader []byte `db:"reader_hash"` // of the key that the site's alarms are read with
 }
 
 // Enrolment gives the site's enrolment key.
 func ReadEnrolment(ctx context.Context, db store.Reader) (e Enrolment, err error) {
-	err = db.Get(ctx, &e, `select enrolment_hash, enrolment_sealed, reader_hash from site`)
+	err = db.Get(ctx, &e, `select enrolment_hash, enrolment_sealed from site`)
 	return e, err
 }
 
@@ -124,12 +123,6 @@ func ReadEnrolment(ctx context.Context, db store.Reader) (e Enrolment, err error
 func SetEnrolment(ctx context.Context, tx *store.Tx, e Enrolment) error {
 	_, err := tx.NamedExec(ctx,
 		`update site set enrolment_hash = :enrolment_hash, enrolment_sealed = :enrolment_sealed`, e)
-	return err
-}
-
-// SetReader changes the key that the site's alarms are read with; nil ends it.
-func SetReader(ctx context.Context, db store.Writer, hash []byte) error {
-	_, err := db.Exec(ctx, `update site set reader_hash = $1`, hash)
 	return err
 }
 

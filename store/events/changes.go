@@ -15,8 +15,8 @@ const toldAlarms = 500
 
 // ChangesSince tells what the commits after number since have changed, as it is now. A since that is
 // negative asks for the newest number alone.
-func ChangesSince(ctx context.Context, s *store.Store, since int64) (site.Change, error) {
-	change := site.Change{Signals: []site.Signal{}, Outputs: []drive.Output{}, Alarms: []alarm.Alarm{}}
+func ChangesSince(ctx context.Context, s *store.Store, since int64) (site.Update, error) {
+	change := site.Update{Signals: []site.Signal{}, Outputs: []drive.Output{}, Alarms: []alarm.Alarm{}}
 	tx, err := s.Begin(ctx)
 	if err != nil {
 		return change, err

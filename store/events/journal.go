@@ -43,6 +43,12 @@ type JournalQuery struct {
 	Limit    int
 }
 
+// entryColumns are an entry's, of a journal j with the alarms a.
+const entryColumns = `j.id, j.at, j.learned_at, j.kind, j.subject, j.who, j.value, j.text, j.alarm_id,
+	coalesce(a.worst, '') as severity,
+	case when j.kind in ('alarm raised', 'alarm over', 'alarm learned late') then a.cleared_at - a.raised_at
+	    end as lasted`
+
 // Journal gives entries, newest first. Entries of an alarm tell how long it stood.
 func Journal(ctx context.Context, s *store.Store, q JournalQuery) ([]site.Entry, error) {
 	entries := []site.Entry{}
@@ -70,10 +76,7 @@ func Journal(ctx context.Context, s *store.Store, q JournalQuery) ([]site.Entry,
 	narrow(q.Until != 0, "until", q.Until, `j.at < :until`)
 	narrow(q.Before != 0, "before", q.Before, `j.id < :before`)
 	query := `
-		select j.id, j.at, j.learned_at, j.kind, j.subject, j.who, j.value, j.text, j.alarm_id,
-		    coalesce(a.worst, '') as severity,
-		       case when j.kind in ('alarm raised', 'alarm over', 'alarm learned late') then a.cleared_at - a.raised_at
-		           end as lasted
+		select ` + entryColumns + `
 		from journal j left join alarm a on a.id = j.alarm_id where ` + strings.Join(where, " and ") +
 		` order by j.id desc limit :limit`
 	return entries, s.NamedSelect(ctx, &entries, query, args)

@@ -19,6 +19,7 @@ import (
 // time, what tells of the past, what goes by a signal's own time, and what goes by the wall.
 const fixed = `
 alarm: id changed_in cleared_at acknowledged_at learned_at corrected_at told_with
+amended: id commit_no at from_at until_at signal_id
 arrival: id first_at last_at
 arrival_pack: id arrival_id arrived
 asset: id condition_since made_at removed_at
@@ -29,6 +30,7 @@ board_start: person_id board_id
 board_version: board_id published_at
 calibration: id signal_id from_at made_at retired_at
 carrier: alarm_id
+changed: commit_no at
 cleared_block: clearing_id first_at last_at digest
 clearing: id from_at until_at readings ordered_at gone_at
 clearing_step: clearing_id
@@ -56,13 +58,14 @@ journal: id commit_no at learned_at alarm_id
 kit: changed_at
 knock: at
 late_stretch: signal_id from_at until_at
-ledger: commit_no config_no leapt
+ledger: commit_no config_no leapt forgotten_no
 missed: id at said_at
 notice: id alarm_id held_for delivered_at taken_at
 output: id device_id least_on least_off hand_holds expires confirm_within
 output_state: output_id changed_in order_no alarm_id
 person: id created_at
 picture: id made_at
+reader: id made_at
 reading: at
 recompute: id signal_id from_at until_at begun_at
 removed: id removed_at

@@ -150,6 +150,9 @@ func setAside(ctx context.Context, tx *store.Tx, w step, now measure.Instant) (b
 	if err := NoteTouched(ctx, tx, w.Signal, w.From, min(until, w.Until)); err != nil {
 		return blocks, err
 	}
+	if err := NoteAmended(ctx, tx, w.Signal, w.From, min(until, w.Until)); err != nil {
+		return blocks, err
+	}
 	return blocks, NoteStale(ctx, tx, w.Signal, w.From, min(until, w.Until), now)
 }
 
@@ -170,7 +173,11 @@ func putBack(ctx context.Context, tx *store.Tx, w step, now measure.Instant) (bl
 	}
 	readings, _ = series.InOrder(readings)
 	if len(readings) > 0 {
-		if err := NoteTouched(ctx, tx, w.Signal, readings[0].At, readings[len(readings)-1].At); err != nil {
+		from, until := readings[0].At, readings[len(readings)-1].At
+		if err := NoteTouched(ctx, tx, w.Signal, from, until); err != nil {
+			return 0, err
+		}
+		if err := NoteAmended(ctx, tx, w.Signal, from, until); err != nil {
 			return 0, err
 		}
 	}

@@ -2,6 +2,7 @@ package timeseries
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"jauntylark/core/measure"
@@ -197,6 +198,9 @@ func rewrite(ctx context.Context, tx *store.Tx, signal int64, of stretch, fresh 
 		}
 		return nil
 	})
+	if err == nil {
+		err = noteMarked(ctx, tx, signal, fresh)
+	}
 	if err != nil || same && len(rest) == 0 {
 		return err
 	}
@@ -209,5 +213,23 @@ func rewrite(ctx context.Context, tx *store.Tx, signal int64, of stretch, fresh 
 		}
 	}
 	_, err = Merge(ctx, tx, signal, fresh, false, now)
+	return err
+}
+
+// noteMarked notes that computed readings have marks from now on, which they had not while they were computed when
+// somebody asked.
+func noteMarked(ctx context.Context, db store.Writer, signal int64, fresh []measure.Reading) error {
+	first := slices.IndexFunc(fresh, func(r measure.Reading) bool { return r.Quality != 0 })
+	if first < 0 {
+		return nil
+	}
+	last := first
+	for i := range fresh {
+		if fresh[i].Quality != 0 {
+			last = i
+		}
+	}
+	_, err := db.Exec(ctx, `insert into amended (signal_id, from_at, until_at) values ($1, $2, $3)`, signal,
+		fresh[first].At, fresh[last].At)
 	return err
 }

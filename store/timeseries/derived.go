@@ -14,12 +14,7 @@ import (
 // from to until of it changed.
 func NoteTouched(ctx context.Context, db store.Writer, signal int64, from, until measure.Instant) error {
 	_, err := db.Exec(ctx, `
-		with recursive touched(id, until_at) as (
-		    select i.derived_id, case when s.reach < 0 then $4::bigint else least($4::bigint, $3::bigint + s.reach) end
-		    from derived_input i join signal s on s.id = i.derived_id where i.input_id = $1
-		    union
-		    select i.derived_id, case when s.reach < 0 then $4::bigint else least($4::bigint, t.until_at + s.reach) end
-		    from touched t join derived_input i on i.input_id = t.id join signal s on s.id = i.derived_id)
+		with recursive `+touched+`
 		insert into recompute (signal_id, from_at, until_at, begun_at) select id, $2, max(until_at), $2 from touched
 		    group by id`, signal, from, until, endOfTime)
 	return err
@@ -68,6 +63,9 @@ func holdAnew(ctx context.Context, db store.Writer, signal int64) error {
 	}
 	m, err := d.Recipe.Build(l.derived.sources)
 	if err != nil {
+		return err
+	}
+	if err := NoteAmended(ctx, db, signal, 0, endOfTime); err != nil {
 		return err
 	}
 	return config.SaveDerivation(ctx, db, &d, l.derived.sources, m)

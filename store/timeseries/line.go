@@ -42,7 +42,7 @@ func Line(ctx context.Context, s *store.Store, signal int64, from, until measure
 			return nil, 0, err
 		}
 	}
-	if err := feed(ctx, tx, &line, &l); err != nil {
+	if err := feedLine(ctx, tx, &line, &l); err != nil {
 		return nil, 0, err
 	}
 	kept, of = line.Line()
@@ -79,8 +79,8 @@ func countAbout(ctx context.Context, db store.Reader, signal int64, from, until 
 	return n, err
 }
 
-// feed gives a signal's true readings to a line.
-func feed(ctx context.Context, tx *store.Tx, line *series.Liner, l *correction) error {
+// feedLine gives a signal's true readings to a line.
+func feedLine(ctx context.Context, tx *store.Tx, line *series.Liner, l *correction) error {
 	for _, p := range l.parts(line.From, line.Until-1) {
 		if p.dirty == nil {
 			if err := feedStored(ctx, tx, line, l, p.stretch); err != nil {
@@ -236,7 +236,7 @@ func Sparks(ctx context.Context, s *store.Store, from, until measure.Instant, co
 		if err != nil {
 			return nil, err
 		}
-		if err := feed(ctx, tx, &line, &l); err != nil {
+		if err := feedLine(ctx, tx, &line, &l); err != nil {
 			return nil, err
 		}
 		spark := site.Spark{Signal: signal.Path, Low: make([]*float64, columns), High: make([]*float64, columns)}

@@ -39,6 +39,7 @@ export type Held =
   | 'plan'
   | 'preview'
   | 'reach'
+  | 'readers'
   | 'recipe'
   | 'recipe-kinds'
   | 'record'
@@ -110,7 +111,7 @@ const byNoun: Record<NounOf<Written>, Held[] | typeof all> = {
   people: ['people'],
   pictures: arranged,
   previews: nothing,
-  'reader-key': ['session'],
+  readers: ['readers'],
   removed: all,
   replays: nothing,
   'roster-plans': nothing,

@@ -1,7 +1,7 @@
 import { useSyncExternalStore } from 'react'
 import { takeAlarms } from './alarm'
 import { type Held, keyOf } from './changes'
-import type { Change } from './client'
+import type { Update } from './client'
 import { tellKept } from './kept'
 import { takeOutputs } from './output'
 import { askAnew, queries } from './queries'
@@ -26,7 +26,7 @@ function set(next: Partial<LiveState>) {
 
 /** What is told: by the service to the tab that holds its stream, and by that tab to the others. */
 type Told =
-  | { what: 'change'; change: Change }
+  | { what: 'change'; change: Update }
   | { what: 'beat'; now: string; away: boolean }
   | { what: 'lost' }
   | { what: 'ended' }
@@ -80,7 +80,7 @@ function lead() {
   source = new EventSource(last < 0 ? '/api/v1/live' : `/api/v1/live?since=${last}`)
   const data = <T>(e: Event) => JSON.parse((e as MessageEvent<string>).data) as T
   source.addEventListener('beat', (e) => pass({ what: 'beat', ...data<{ now: string; away: boolean }>(e) }))
-  source.addEventListener('change', (e) => pass({ what: 'change', change: data<Change>(e) }))
+  source.addEventListener('change', (e) => pass({ what: 'change', change: data<Update>(e) }))
   source.addEventListener('ended', () => pass({ what: 'ended' }))
   source.onerror = reopen
 }
@@ -143,7 +143,7 @@ const configured: Held[] = [
   'board',
 ]
 
-function takeChange(change: Change) {
+function takeChange(change: Update) {
   last = change.commit
   if (config && change.config !== config)
     for (const what of configured) void queries.invalidateQueries({ queryKey: keyOf(what) })

@@ -77,6 +77,7 @@ const places: [string, string][] = [
   ['Notices', '/notices'],
   ['Set-up', '/set-up'],
   ['People', '/set-up/people'],
+  ['Readers', '/set-up/readers'],
   ['Removed: bring back', '/removed'],
   ['Totals', '/totals'],
   ['Tariffs', '/set-up/tariffs'],

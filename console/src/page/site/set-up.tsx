@@ -1,14 +1,11 @@
-import { useState } from 'react'
 import styled from 'styled-components'
 import { api, type Site, take } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { useAct } from '../../api/queries'
 import { useSession, useSite } from '../../api/site'
 import { TakeUpGuide } from './guide'
-import { Code, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft, Subheading } from '../../ui/basics'
+import { Failure, Heading, PlainLink, Soft, Subheading } from '../../ui/basics'
 import { Fields, Form, Send, useSave, Written } from '../../ui/form'
 import { ListField } from '../../ui/list-field'
-import { Sure } from '../../ui/sure'
 
 const Rooms = styled.ul`
   list-style: none;
@@ -27,6 +24,7 @@ const Rooms = styled.ul`
 `
 const rooms: [string, string, string][] = [
   ['People', '/set-up/people', 'who may sign in, and what each may do'],
+  ['Readers', '/set-up/readers', 'programs that are told what changes, each with its own key'],
   ['Units', '/units', 'in which units you, and messages, show values'],
   ['Totals', '/totals', 'what is added up: hours, cycles, energy, cost'],
   ['Tariffs', '/set-up/tariffs', 'what energy costs, by hour and day'],
@@ -63,7 +61,6 @@ export function SetUp() {
         ))}
       </Rooms>
       <SiteForm key={JSON.stringify(site)} site={site} owner={owner} />
-      <ReaderKey />
       <Subheading>First steps</Subheading>
       <TakeUpGuide />
     </>
@@ -102,40 +99,6 @@ function SiteForm({ site, owner }: { site: Site; owner: boolean }) {
         {owner && <Send send="Save" sent="Saved." />}
         {save.error && <Failure error={save.error} />}
       </Form>
-    </>
-  )
-}
-
-/** A key with which other programs follow the alarms over MQTT. */
-function ReaderKey() {
-  const make = useAct(() => take(api.POST('/api/v1/reader-key')))
-  const [ended, setEnded] = useState(false)
-  const end = () => take(api.DELETE('/api/v1/reader-key'))
-  return (
-    <>
-      <Subheading>Reader key</Subheading>
-      <Prose>
-        With it a program of yours follows the site’s alarms over MQTT. It may only listen, and reads no readings. A new
-        one ends the one before it.
-      </Prose>
-      {make.data && <Code data-reader-key>{`user ${make.data.user}  password ${make.data.key}`}</Code>}
-      {make.data && <Prose>It is shown this once.</Prose>}
-      {ended && !make.data && <Prose role="status">There is none any more.</Prose>}
-      <Row>
-        <QuietButton onPress={() => make.mutate()} isDisabled={make.isPending}>
-          Make a reader key
-        </QuietButton>
-        <Sure
-          name="End the reader key"
-          says="What reads with it is cut off at once. It cannot be undone: make a new one instead."
-          act={end}
-          done={() => {
-            make.reset()
-            setEnded(true)
-          }}
-        />
-      </Row>
-      {make.error && <Failure error={make.error} />}
     </>
   )
 }
