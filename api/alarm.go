@@ -12,7 +12,8 @@ import (
 // Operations on alarms.
 var (
 	ListAlarms = define[ListAlarmsIn, []alarm.Alarm](viewer, "list-alarms",
-		"GET /alarms", "Alarms, newest first: in the order in which the service entered them")
+		"GET /alarms", "Alarms, newest first: in the order in which the service entered them",
+		newest(func(v alarm.Alarm) int64 { return v.ID }))
 	GetAlarm = define[AlarmPath, AlarmStory](viewer, "get-alarm",
 		"GET /alarms/{id}", "One alarm with its notices and journal")
 	AcknowledgeAlarm = define[AcknowledgeAlarmIn, alarm.Alarm](keeper, "acknowledge-alarm",
@@ -100,7 +101,8 @@ type Word struct {
 // Operations on the journal.
 var (
 	ListJournal = define[ListJournalIn, []site.Entry](viewer, "list-journal",
-		"GET /journal", "What happened, newest first: in the order in which the service entered it")
+		"GET /journal", "What happened, newest first: in the order in which the service entered it",
+		newest(func(v site.Entry) int64 { return v.ID }))
 	WriteNote = define[Body[act.Note], None](keeper, "write-note",
 		"POST /journal", "Write a note into the journal: what was done, what was seen; charts show it")
 )

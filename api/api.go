@@ -53,6 +53,7 @@ type Operation struct {
 	forms         map[int]kind   // of these, the forms that are others than usual
 	query         []string       // the names that are understood in a query
 	made          func(in, out any) Place
+	list          *listing // of one that gives a list; nil: it gives none
 }
 
 // IsFile tells whether the operation is answered in a form of its own.

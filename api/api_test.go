@@ -59,8 +59,8 @@ func TestPlaces(t *testing.T) {
 		"GET /api/v1/alarms?all=true&signal=pond%2Foxygen": ListAlarms.At().Asking("all",
 			true).And("signal", "pond/oxygen"),
 		"GET /api/v1/site": GetSite.PlaceOf(None{}),
-		"GET /api/v1/alarms?before=3&since=2026-03-01T13%3A05%3A00.5Z": ListAlarms.PlaceOf(
-			ListAlarmsIn{Page: Page{Before: 3}, Since: since}),
+		"GET /api/v1/alarms?cursor=3&since=2026-03-01T13%3A05%3A00.5Z": ListAlarms.PlaceOf(
+			ListAlarmsIn{Page: Page{Cursor: "3"}, Since: since}),
 		"GET /api/v1/kits/probe/changes?device=a&device=b": KitChanges.PlaceOf(
 			KitChangesIn{KitPath: KitPath{"probe"}, Devices: []string{"a", "b"}}),
 		"GET /api/v1/rosters/house/plan?kind=silence&severity=critical": ShowRosterAt.PlaceOf(
@@ -105,7 +105,7 @@ func TestDescriptions(t *testing.T) {
 		by     []string
 		detail string
 	}{
-		ListDevices.Operation: {[]string{"401", "403", "422", "503"}, []string{ByToken, BySession},
+		ListDevices.Operation: {[]string{"200", "401", "403", "422", "503"}, []string{ByToken, BySession},
 			"Takes the role viewer."},
 		SetRole.Operation: {[]string{"400", "401", "403", "404", "409", "413", "415", "422", "503"},
 			[]string{ByToken, BySession}, "Takes the role owner."},

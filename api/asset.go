@@ -14,7 +14,8 @@ import (
 // Operations on assets.
 var (
 	ListAssets = define[None, []AssetLine](viewer, "list-assets",
-		"GET /assets", "All assets in the order of their tree, with what they read now")
+		"GET /assets", "All assets in the order of their tree, with what they read now",
+		listed(func(v AssetLine) string { return v.Name }))
 	AddAsset = define[Body[AssetDraft], AssetPage](keeper, "add-asset",
 		"POST /assets", "Add an asset", makes(func(_ *Body[AssetDraft], a AssetPage) Place {
 			return GetAsset.At(a.Asset.Name)
@@ -30,7 +31,8 @@ var (
 	SetCondition = define[SetConditionIn, AssetPage](keeper, "set-condition",
 		"PUT /assets/{asset}/condition", "Say how an asset is, and why")
 	ListAssetJournal = define[ListAssetJournalIn, []site.Entry](viewer, "list-asset-journal",
-		"GET /assets/{asset}/journal", "What happened to an asset and what belongs to it, newest first")
+		"GET /assets/{asset}/journal", "What happened to an asset and what belongs to it, newest first",
+		newest(func(v site.Entry) int64 { return v.ID }))
 	AddPhoto = define[Attaching, asset.Attachment](keeper, "add-photo",
 		"POST /assets/{asset}/photos",
 		"Store a photo of an asset: PNG, JPEG or WebP; it is turned, scaled, and drawn anew without the place where "+

@@ -10,7 +10,7 @@ import (
 // Operations on boards.
 var (
 	ListBoards = define[ListBoardsIn, []board.Board](viewer, "list-boards",
-		"GET /boards", "All boards that you may look at")
+		"GET /boards", "All boards that you may look at", listed(func(v board.Board) string { return v.Name }))
 	GetBoard = define[BoardPath, board.Board](viewer, "get-board", "GET /boards/{board}", "One board", tagged)
 	PutBoard = define[PutBoardIn, board.Board](keeper, "put-board",
 		"PUT /boards/{board}", "Save a board and publish it at once")
@@ -30,7 +30,8 @@ var (
 	PublishBoard = define[PublishBoardIn, board.Board](keeper, "publish-board",
 		"POST /boards/{board}/publish", "Publish the draft of a board")
 	ListBoardVersions = define[BoardPath, []board.Edition](viewer, "list-board-versions",
-		"GET /boards/{board}/versions", "What was published of a board, newest first")
+		"GET /boards/{board}/versions", "What was published of a board, newest first",
+		listed(func(v board.Edition) int64 { return int64(v.Number) }))
 	TakeBoardVersion = define[TakeBoardVersionIn, board.Board](keeper, "take-board-version",
 		"POST /boards/{board}/versions/{version}/draft", "Make an older version of a board its draft")
 )
@@ -109,7 +110,7 @@ type Publishing struct {
 // Operations on pictures for boards.
 var (
 	ListPictures = define[None, []board.Picture](viewer, "list-pictures",
-		"GET /pictures", "All pictures for boards")
+		"GET /pictures", "All pictures for boards", listed(func(v board.Picture) int64 { return v.ID }))
 	AddPicture = define[AddPictureIn, board.Picture](keeper, "add-picture",
 		"POST /pictures",
 		"Store a picture for boards: PNG, JPEG, WebP or SVG; it is drawn anew, and made safe",

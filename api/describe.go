@@ -49,6 +49,9 @@ func (op *Operation) Describe(schemas huma.Registry) huma.Operation {
 	if op.gives != nil || op.IsFile() {
 		op.describeAnswers(&d, schemas)
 	}
+	if op.list != nil {
+		op.describeList(&d)
+	}
 	if op.MayMake() {
 		d.Responses[strconv.Itoa(http.StatusCreated)] = &huma.Response{
 			Description: "Created: it was not there before; Location says where it is",

@@ -9,8 +9,9 @@ import (
 
 // Operations on devices.
 var (
-	ListDevices = define[None, []site.Device](viewer, "list-devices", "GET /devices", "All devices")
-	AddDevice   = define[Body[NewDevice], AddedDevice](owner, "add-device",
+	ListDevices = define[None, []site.Device](viewer, "list-devices", "GET /devices", "All devices",
+		listed(func(v site.Device) string { return v.Name }))
+	AddDevice = define[Body[NewDevice], AddedDevice](owner, "add-device",
 		"POST /devices", "Add a device; its key is told once",
 		makes(func(_ *Body[NewDevice], d AddedDevice) Place { return GetDevice.At(d.Name) }))
 	GetDevice = define[DevicePath, DeviceStory](viewer, "get-device",
@@ -82,7 +83,8 @@ type AddedDevice struct {
 // Operations on the keys of devices.
 var (
 	ListKeys = define[DevicePath, []site.Key](viewer, "list-keys",
-		"GET /devices/{device}/keys", "A device's keys, and when and from where they were last used")
+		"GET /devices/{device}/keys", "A device's keys, and when and from where they were last used",
+		listed(func(v site.Key) int64 { return int64(v.Number) }))
 	RotateKey = define[RotateKeyIn, NewKey](owner, "rotate-key",
 		"POST /devices/{device}/keys", "Give a device a new key; the old one stays good for a while",
 		makes(func(in *RotateKeyIn, _ NewKey) Place { return ListKeys.At(in.Device) }))
@@ -117,7 +119,7 @@ type NewKey struct {
 // Operations on devices that announce themselves, and on keys that are not a device's own.
 var (
 	ListArrivals = define[None, []site.Arrival](viewer, "list-arrivals",
-		"GET /arrivals", "Devices that announced themselves")
+		"GET /arrivals", "Devices that announced themselves", listed(func(v site.Arrival) int64 { return v.ID }))
 	LetIn = define[LetInIn, site.Device](owner, "let-in",
 		"POST /arrivals/{name}/let-in", "Make an arrival a device, with what it has sent so far")
 	TurnAway = define[ArrivalPath, None](owner, "turn-away",

@@ -17,7 +17,8 @@ var (
 	ListFrames = define[ListFramesIn, FrameList](viewer, "list-frames",
 		"GET /devices/{device}/frames", "The frames of a stretch, without their temperatures", long)
 	ListPalettes = define[None, []PaletteInfo](viewer, "list-palettes",
-		"GET /palettes", "The palettes that frames are coloured by")
+		"GET /palettes", "The palettes that frames are coloured by",
+		listed(func(v PaletteInfo) string { return v.Name }))
 )
 
 // PutEyeIn is the input of PutEye.

@@ -9,8 +9,9 @@ import (
 
 // Operations on guards.
 var (
-	ListGuards = define[ListGuardsIn, []alarm.Guard](viewer, "list-guards", "GET /guards", "Guards")
-	AddGuard   = define[Body[GuardOrder], alarm.Guard](keeper, "add-guard",
+	ListGuards = define[ListGuardsIn, []alarm.Guard](viewer, "list-guards", "GET /guards", "Guards",
+		listed(func(v alarm.Guard) string { return v.Name }))
+	AddGuard = define[Body[GuardOrder], alarm.Guard](keeper, "add-guard",
 		"POST /guards", "Add a guard",
 		makes(func(_ *Body[GuardOrder], g alarm.Guard) Place { return GetGuard.At(g.Name) }))
 	GetGuard    = define[GuardPath, alarm.Guard](viewer, "get-guard", "GET /guards/{guard}", "One guard", tagged)

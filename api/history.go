@@ -22,7 +22,7 @@ var (
 	EndImport = define[ImportPath, None](keeper, "end-import",
 		"DELETE /imports/{id}", "Forget a file that was brought")
 	ListClearings = define[None, []site.Clearing](viewer, "list-clearings",
-		"GET /clearings", "What was cleared, newest first")
+		"GET /clearings", "What was cleared, newest first", listed(func(v site.Clearing) int64 { return v.ID }))
 	ClearReadings = define[Body[ClearOrder], ClearAnswer](owner, "clear-readings",
 		"POST /clearings", "Clear readings of a stretch; they can be put back for 30 days", long)
 	PutBackReadings = define[PutBackReadingsIn, site.Clearing](owner, "put-back-readings",

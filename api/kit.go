@@ -6,9 +6,10 @@ import (
 
 // Operations on kits.
 var (
-	ListKits = define[None, []site.Kit](viewer, "list-kits", "GET /kits", "All kits")
-	GetKit   = define[KitPath, site.Kit](viewer, "get-kit", "GET /kits/{kit}", "One kit", tagged)
-	PutKit   = define[PutKitIn, SavedKit](keeper, "put-kit",
+	ListKits = define[None, []site.Kit](viewer, "list-kits", "GET /kits", "All kits",
+		listed(func(v site.Kit) string { return v.Name }))
+	GetKit = define[KitPath, site.Kit](viewer, "get-kit", "GET /kits/{kit}", "One kit", tagged)
+	PutKit = define[PutKitIn, SavedKit](keeper, "put-kit",
 		"PUT /kits/{kit}", "Save a kit; what it would change of its devices is offered", tagged)
 	PatchKit      = inParts(PutKit, "Change parts of a kit; what it would change of its devices is offered")
 	KitFromDevice = define[KitFromDeviceIn, SavedKit](keeper, "kit-from-device",

@@ -43,7 +43,8 @@ var (
 		gives(jsonOf[feed.Change]("text/event-stream")), answers(http.StatusOK, "the stream"), forgotten)
 
 	ListReaders = define[None, []feed.Reader](owner, "list-readers",
-		"GET /readers", "Programs that read the feed with a key of their own")
+		"GET /readers", "Programs that read the feed with a key of their own",
+		listed(func(v feed.Reader) string { return v.Name }))
 	GetReader = define[ReaderPath, feed.Reader](owner, "get-reader", "GET /readers/{reader}", "One reader", tagged)
 	PutReader = define[PutReaderIn, feed.Reader](owner, "put-reader",
 		"PUT /readers/{reader}", "Save what a reader is told; its key stays", tagged)

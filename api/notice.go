@@ -10,16 +10,18 @@ import (
 // Operations on notices and what carries them.
 var (
 	ListNotices = define[ListNoticesIn, []NoticeStory](viewer, "list-notices",
-		"GET /notices", "Notices with each attempt to deliver them, newest first")
+		"GET /notices", "Notices with each attempt to deliver them, newest first",
+		newest(func(v NoticeStory) int64 { return v.ID }))
 	GetReach = define[None, ReachNow](viewer, "get-reach",
 		"GET /site/reach", "What the site itself tells, and to whom", tagged)
 	PutReach = define[Body[roster.SiteReach], ReachNow](owner, "put-reach",
 		"PUT /site/reach", "Change what the site itself tells, and to whom", tagged)
 	PatchReach   = inParts(PutReach, "Change parts of what the site itself tells, and to whom")
 	ListCarriers = define[None, []CarrierNow](viewer, "list-carriers",
-		"GET /carriers", "Whether each carrier is on and works")
+		"GET /carriers", "Whether each carrier is on and works",
+		listed(func(v CarrierNow) string { return v.Name }))
 	ListPlaceholders = define[None, []roster.Placeholder](viewer, "list-placeholders",
-		"GET /placeholders", "What templates can say")
+		"GET /placeholders", "What templates can say", listed(func(v roster.Placeholder) string { return v.Name }))
 	PreviewNotice = define[Body[PreviewOrder], Previewed](viewer, "preview-notice",
 		"POST /previews", "How a notice reads by templates, in every carrier's form")
 )

@@ -59,7 +59,8 @@ func (p *OutputPath) Whole() string { return p.Device + "/" + p.Output }
 // Operations on interlocks.
 var (
 	ListInterlocks = define[None, []drive.Interlock](viewer, "list-interlocks",
-		"GET /interlocks", "All interlocks, with what each asks for")
+		"GET /interlocks", "All interlocks, with what each asks for",
+		listed(func(v drive.Interlock) string { return v.Name }))
 	GetInterlock = define[InterlockPath, drive.Interlock](viewer, "get-interlock",
 		"GET /interlocks/{interlock}", "One interlock", tagged)
 	PutInterlock = define[PutInterlockIn, drive.Interlock](keeper, "put-interlock",

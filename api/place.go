@@ -37,6 +37,34 @@ func (op *Operation) At(parts ...any) Place {
 	return Place{op.Method, Root + path}
 }
 
+// Place is where the operation is asked for, with the names of its parts in braces.
+func (op *Operation) Place() Place { return Place{op.Method, Root + op.Path} }
+
+// Find gives the operation that is asked for at a path, from Root on; nil: there is none.
+func Find(method, path string) (found *Operation) {
+	parts := strings.Split(strings.TrimPrefix(path, Root), "/")
+	most := -1
+	for _, op := range all {
+		own := strings.Split(op.Path, "/")
+		if op.Method != method || len(own) != len(parts) {
+			continue
+		}
+		same := 0
+		for i, part := range own {
+			if named := strings.HasPrefix(part, "{"); part == parts[i] {
+				same++
+			} else if !named {
+				same = -1
+				break
+			}
+		}
+		if same > most {
+			found, most = op, same
+		}
+	}
+	return found
+}
+
 var pathPart = regexp.MustCompile(`\{\w+\}`)
 
 // Raw gives the place with a query as it is written.

@@ -10,9 +10,10 @@ import (
 
 // Operations on rosters.
 var (
-	ListRosters = define[None, []roster.Roster](viewer, "list-rosters", "GET /rosters", "All rosters")
-	GetRoster   = define[RosterPath, roster.Roster](viewer, "get-roster", "GET /rosters/{roster}", "One roster", tagged)
-	PutRoster   = define[PutRosterIn, roster.Roster](keeper, "put-roster",
+	ListRosters = define[None, []roster.Roster](viewer, "list-rosters", "GET /rosters", "All rosters",
+		listed(func(v roster.Roster) string { return v.Name }))
+	GetRoster = define[RosterPath, roster.Roster](viewer, "get-roster", "GET /rosters/{roster}", "One roster", tagged)
+	PutRoster = define[PutRosterIn, roster.Roster](keeper, "put-roster",
 		"PUT /rosters/{roster}", "Save a roster", tagged)
 	PatchRoster  = inParts(PutRoster, "Change parts of a roster")
 	RemoveRoster = define[RosterPath, None](keeper, "remove-roster",
@@ -64,8 +65,9 @@ var (
 		"POST /guards/{guard}/drills",
 		"Drill a guard: a marked reading goes the whole way to a person",
 		makes(func(_ *StartDrillIn, d roster.Drill) Place { return GetDrill.At(d.ID) }))
-	ListDrills = define[Page, []roster.Drill](viewer, "list-drills", "GET /drills", "Drills, newest first")
-	GetDrill   = define[DrillPath, roster.Drill](viewer, "get-drill",
+	ListDrills = define[Page, []roster.Drill](viewer, "list-drills", "GET /drills", "Drills, newest first",
+		newest(func(v roster.Drill) int64 { return v.ID }))
+	GetDrill = define[DrillPath, roster.Drill](viewer, "get-drill",
 		"GET /drills/{id}", "One drill, with each step and its time")
 	StopDrill = define[DrillPath, None](keeper, "stop-drill",
 		"DELETE /drills/{id}", "Stop a drill that nobody has taken")
@@ -84,8 +86,9 @@ type DrillPath struct {
 
 // Operations on contacts.
 var (
-	ListContacts = define[None, []roster.Contact](viewer, "list-contacts", "GET /contacts", "All contacts")
-	GetContact   = define[ContactPath, roster.Contact](viewer, "get-contact",
+	ListContacts = define[None, []roster.Contact](viewer, "list-contacts", "GET /contacts", "All contacts",
+		listed(func(v roster.Contact) string { return v.Name }))
+	GetContact = define[ContactPath, roster.Contact](viewer, "get-contact",
 		"GET /contacts/{contact}", "One contact", tagged)
 	PutContact = define[PutContactIn, roster.Contact](keeper, "put-contact",
 		"PUT /contacts/{contact}", "Save a contact; secrets of new webhooks are told once", tagged)

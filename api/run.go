@@ -1,6 +1,8 @@
 package api
 
 import (
+	"fmt"
+
 	"jauntylark/core/act"
 	"jauntylark/core/measure"
 	"jauntylark/core/run"
@@ -9,7 +11,8 @@ import (
 
 // Operations on runs.
 var (
-	ListRuns = define[ListRunsIn, []run.Run](viewer, "list-runs", "GET /runs", "Runs, newest first")
+	ListRuns = define[ListRunsIn, []run.Run](viewer, "list-runs", "GET /runs", "Runs, newest first",
+		newest(runKey))
 	StartRun = define[Body[act.RunStart], RunPage](keeper, "start-run",
 		"POST /runs", "Start a run of an asset, or add one that is over",
 		makes(func(_ *Body[act.RunStart], r RunPage) Place { return GetRun.At(r.ID) }))
@@ -28,8 +31,22 @@ var (
 
 // ListRunsIn is the input of ListRuns.
 type ListRunsIn struct {
+	Page
 	Asset string `query:"asset" doc:"only those of this asset"`
-	Limit int    `query:"limit" default:"100" minimum:"1" maximum:"1000"`
+}
+
+// runKey places a run in the list: by when it started, which can be changed, and by its ID.
+func runKey(r run.Run) string { return fmt.Sprintf("%d-%d", r.StartedAt, r.ID) }
+
+// After gives where the page before has ended: when its last run started, and the ID of that; 0: it is the first page.
+func (in ListRunsIn) After() (started measure.Instant, id int64, err error) {
+	if in.Cursor == "" {
+		return 0, 0, nil
+	}
+	if n, err := fmt.Sscanf(in.Cursor, "%d-%d", &started, &id); err != nil || n != 2 {
+		return 0, 0, wrongCursor(in.Cursor)
+	}
+	return started, id, nil
 }
 
 // ChangeRunIn is the input of ChangeRun.
@@ -110,7 +127,8 @@ type GetRunReportIn struct {
 // Operations on plans of runs.
 var (
 	ListPlans = define[None, []run.Plan](viewer, "list-plans",
-		"GET /run-plans", "Plans that start and end runs by themselves")
+		"GET /run-plans", "Plans that start and end runs by themselves",
+		listed(func(v run.Plan) string { return v.Name }))
 	GetPlan    = define[PlanPath, run.Plan](viewer, "get-plan", "GET /run-plans/{plan}", "One plan", tagged)
 	PutPlan    = define[PutPlanIn, run.Plan](keeper, "put-plan", "PUT /run-plans/{plan}", "Save a plan", tagged)
 	PatchPlan  = inParts(PutPlan, "Change parts of a plan")

@@ -63,8 +63,9 @@ type Token struct {
 
 // Operations on people.
 var (
-	ListPeople = define[None, []site.Person](owner, "list-people", "GET /people", "Who can sign in")
-	AddPerson  = define[Body[NewPerson], AddedPerson](owner, "add-person",
+	ListPeople = define[None, []site.Person](owner, "list-people", "GET /people", "Who can sign in",
+		listed(func(v site.Person) string { return v.Email }))
+	AddPerson = define[Body[NewPerson], AddedPerson](owner, "add-person",
 		"POST /people", "Let a person sign in",
 		makes(func(_ *Body[NewPerson], p AddedPerson) Place { return GetPerson.At(p.Email) }))
 	GetPerson = define[PersonPath, site.Person](owner, "get-person", "GET /people/{email}", "One person who can sign in")

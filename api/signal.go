@@ -10,9 +10,11 @@ import (
 // Operations on signals.
 var (
 	ListSignals = define[ListSignalsIn, []site.Signal](viewer, "list-signals",
-		"GET /signals", "Signals with their newest readings")
+		"GET /signals", "Signals with their newest readings",
+		listed(func(v site.Signal) string { return v.Device + "/" + v.Name }))
 	ListSparks = define[ListSparksIn, []site.Spark](viewer, "list-sparks",
-		"GET /sparks", "The last day of every signal in few columns", long)
+		"GET /sparks", "The last day of every signal in few columns", long,
+		listed(func(v site.Spark) string { return v.Signal }))
 	GetSignal = define[SignalPath, site.Signal](viewer, "get-signal",
 		"GET /signals/{device}/{signal}", "One signal", tagged)
 	SetSignal = define[SetSignalIn, site.Signal](keeper, "set-signal",
@@ -24,7 +26,8 @@ var (
 	RemoveSignal = define[SignalPath, None](keeper, "remove-signal",
 		"DELETE /signals/{device}/{signal}", "Remove a derived signal")
 	ListUnits = define[None, []measure.UnitFacts](viewer, "list-units",
-		"GET /units", "All units, with what it takes to convert and show them")
+		"GET /units", "All units, with what it takes to convert and show them",
+		listed(func(v measure.UnitFacts) string { return string(v.Code) }))
 )
 
 // ListSignalsIn is the input of ListSignals.
@@ -53,7 +56,7 @@ type SignalPath struct {
 // Operations on derived signals.
 var (
 	ListRecipeKinds = define[None, []derive.Kind](viewer, "list-recipe-kinds",
-		"GET /recipe-kinds", "What can be derived, from what")
+		"GET /recipe-kinds", "What can be derived, from what", listed(func(v derive.Kind) string { return v.Name }))
 	GetRecipe = define[SignalPath, Derivation](viewer, "get-recipe",
 		"GET /signals/{device}/{signal}/recipe",
 		"What a signal is computed from, and what is computed from it")

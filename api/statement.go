@@ -10,7 +10,7 @@ import (
 // Operations on statements.
 var (
 	ListStatements = define[None, []statement.Statement](viewer, "list-statements",
-		"GET /statements", "All statements")
+		"GET /statements", "All statements", listed(func(v statement.Statement) string { return v.Name }))
 	GetStatement = define[StatementPath, statement.Statement](viewer, "get-statement", "GET /statements/{statement}",
 		"One statement", tagged)
 	PutStatement = define[PutStatementIn, statement.Statement](keeper, "put-statement",

@@ -9,7 +9,8 @@ import (
 // Operations on totals and tariffs.
 var (
 	ListTotals = define[None, []TotalNow](viewer, "list-totals",
-		"GET /totals", "All totals, with what they come to today, this month and since the last reset", long)
+		"GET /totals", "All totals, with what they come to today, this month and since the last reset", long,
+		listed(func(v TotalNow) string { return v.Name }))
 	AddTotal = define[Body[total.Total], TotalNow](keeper, "add-total",
 		"POST /totals", "Add a total",
 		makes(func(_ *Body[total.Total], t TotalNow) Place { return GetTotal.At(t.Name) }))
@@ -22,9 +23,10 @@ var (
 		makes(func(in *ResetTotalIn, _ total.Reset) Place { return GetTotal.At(in.Total) }))
 	UndoReset = define[TotalPath, total.Reset](keeper, "undo-reset",
 		"POST /totals/{total}/resets/undo", "Undo the newest reset of a total")
-	ListTariffs = define[None, []total.Tariff](viewer, "list-tariffs", "GET /tariffs", "All tariffs")
-	GetTariff   = define[TariffPath, total.Tariff](viewer, "get-tariff", "GET /tariffs/{tariff}", "One tariff", tagged)
-	PutTariff   = define[PutTariffIn, total.Tariff](keeper, "put-tariff",
+	ListTariffs = define[None, []total.Tariff](viewer, "list-tariffs", "GET /tariffs", "All tariffs",
+		listed(func(v total.Tariff) string { return v.Name }))
+	GetTariff = define[TariffPath, total.Tariff](viewer, "get-tariff", "GET /tariffs/{tariff}", "One tariff", tagged)
+	PutTariff = define[PutTariffIn, total.Tariff](keeper, "put-tariff",
 		"PUT /tariffs/{tariff}", "Save a tariff; costs are added up anew", tagged)
 	PatchTariff  = inParts(PutTariff, "Change parts of a tariff; costs are added up anew")
 	RemoveTariff = define[TariffPath, None](keeper, "remove-tariff",

@@ -9,7 +9,8 @@ import (
 
 // Operations on trials.
 var (
-	ListTrials = define[None, []site.Trial](viewer, "list-trials", "GET /trials", "All trials, newest first")
+	ListTrials = define[None, []site.Trial](viewer, "list-trials", "GET /trials", "All trials, newest first",
+		listed(func(v site.Trial) int64 { return v.ID }))
 	StartTrial = define[Body[TrialOrder], site.Trial](keeper, "start-trial",
 		"POST /trials", "Start a trial: labelled stretches of a signal, to find a limit",
 		makes(func(_ *Body[TrialOrder], t site.Trial) Place { return GetTrial.At(t.ID) }))

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"iter"
 	"net/http"
 	"strconv"
 	"strings"
@@ -60,24 +61,64 @@ func Do[In, Out any](ctx context.Context, c *Client, op api.Op[In, Out], in In) 
 // Call sends in as JSON to a place, when it is not nil, and reads the answer into out, when it is not nil. An answer of
 // 400 or more is a *Problem.
 func (c *Client) Call(ctx context.Context, at api.Place, in, out any) error {
+	_, err := c.call(ctx, at, in, out)
+	return err
+}
+
+// Pages asks for a list page by page, from where in says to its end.
+func Pages[In, T any](ctx context.Context, c *Client, op api.Op[In, []T], in In) iter.Seq2[[]T, error] {
+	return func(each func([]T, error) bool) {
+		for at := op.PlaceOf(in); at.Path != ""; {
+			var page []T
+			header, err := c.call(ctx, at, nil, &page)
+			if !each(page, err) || err != nil {
+				return
+			}
+			at.Path = nextOf(header)
+		}
+	}
+}
+
+// All gives a list to its end.
+func All[In, T any](ctx context.Context, c *Client, op api.Op[In, []T], in In) ([]T, error) {
+	all := []T{}
+	for page, err := range Pages(ctx, c, op, in) {
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, page...)
+	}
+	return all, nil
+}
+
+// nextOf gives where the next page of a list is; empty: there is none.
+func nextOf(header http.Header) string {
+	address, how, _ := strings.Cut(header.Get("Link"), ">")
+	if !strings.Contains(how, `rel="next"`) {
+		return ""
+	}
+	return strings.TrimPrefix(address, "<")
+}
+
+func (c *Client) call(ctx context.Context, at api.Place, in, out any) (http.Header, error) {
 	var body io.Reader
 	if in != nil {
 		data, err := json.Marshal(in)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		body = bytes.NewReader(data)
 	}
 	answer, err := c.send(ctx, at, "application/json", body, nil)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer answer.Body.Close()
 	if out == nil || answer.StatusCode == http.StatusNoContent {
 		_, err = io.Copy(io.Discard, answer.Body)
-		return err
+		return answer.Header, err
 	}
-	return json.NewDecoder(answer.Body).Decode(out)
+	return answer.Header, json.NewDecoder(answer.Body).Decode(out)
 }
 
 // SendReadings sends a body of readings and tells what was refused. A pack of which nothing was taken

@@ -31,7 +31,7 @@ var noPlace = map[string]string{
 	"show-roster-at": "plan-roster says it of what is written too", "get-person": "its list has them",
 	"get-changes": "programs keep up by it", "watch-changes": "programs keep up by it", "get-reader": "its list has it",
 	"rewind-reader":   "the place is kept by a program; who mends that has the command line",
-	"stream-readings": "programs ask; charts ask for lines and tails",
+	"stream-readings": "programs ask; charts ask for lines and tails", "do-batch": "programs ask",
 }
 
 // raw are the operations, besides files, that the console asks for in ways of its own.

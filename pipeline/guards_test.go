@@ -184,8 +184,8 @@ func TestGuardsOfTextMarksAndSilence(t *testing.T) {
 	say := func(at float64, word string) {
 		b.send(measure.Sample{Name: "valve", At: b.at(at), Text: word, Form: measure.FormText})
 	}
-	say(-10, "shut")
-	b.stream("temp", -10, 20)
+	say(0, "shut")
+	b.stream("temp", 0, 20)
 	b.signal("d/temp", act.SignalChange{Span: &site.Span{Low: 0, High: 100}, FailsTo: both()})
 	b.guard(alarm.Guard{Name: "open", Signal: "d/valve",
 		Rung: alarm.Rung{When: alarm.Test{Kind: alarm.IsWord, Word: "open"}}})

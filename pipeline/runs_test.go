@@ -47,7 +47,7 @@ func twoOfOne(t *testing.T) (processes []*bench, records *store.Store, now *atom
 // stretches are runs as text, oldest first.
 func stretches(t *testing.T, records *store.Store) (all []string) {
 	t.Helper()
-	runs, err := events.Runs(context.Background(), records, "kiln", 1000)
+	runs, err := events.Runs(context.Background(), records, events.RunQuery{Asset: "kiln", Limit: 1000})
 	if err != nil {
 		t.Fatal(err)
 	}

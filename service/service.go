@@ -42,6 +42,7 @@ import (
 type Settings struct {
 	Data         string        // folder of the private PostgreSQL
 	Database     string        // address of an outside PostgreSQL; empty: a private one under Data
+	DatabasePort int           // of the private one; 0: the one of last time, or a free one
 	HTTP         string        // address to listen on
 	Metrics      string        // address where the service's own figures are told; empty or off: nowhere
 	MQTT         string        // address of the broker inside; empty or off: none
@@ -112,6 +113,12 @@ func (s Settings) check() (out waysOut, proxies []netip.Prefix, err error) {
 			return out, nil, fmt.Errorf("--%s %q is not HOST:PORT, nor off", flag, address)
 		}
 	}
+	if s.DatabasePort < 0 || s.DatabasePort > 65535 {
+		return out, nil, fmt.Errorf("--database-port %d is not a port: 1 to 65535, or 0 for a free one", s.DatabasePort)
+	}
+	if s.DatabasePort != 0 && s.Database != "" {
+		return out, nil, errors.New("--database-port is of the private PostgreSQL; --database names another one")
+	}
 	if s.DeviceRate < 0 {
 		return out, nil, fmt.Errorf("--device-rate %d is not a number of messages a second", s.DeviceRate)
 	}
@@ -158,7 +165,7 @@ func Serve(ctx context.Context, s Settings) (err error) {
 	listener = gate.Listen(listener, gate.Bounds{InAll: most, PerAddress: most / 2, Trusted: proxies})
 	defer listener.Close()
 	if s.Database == "" {
-		private, startErr := cluster.Start(ctx, s.Data, cluster.Options{})
+		private, startErr := cluster.Start(ctx, s.Data, cluster.Options{Port: s.DatabasePort})
 		if startErr != nil {
 			return startErr
 		}

@@ -132,7 +132,7 @@ func drillListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "Drills, newest first", Args: terminal.Exactly(), Example: "  jaunty drill list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			all, err := terminal.Ask(c, api.ListDrills, api.Page{})
+			all, err := terminal.AskAll(c, api.ListDrills, api.Page{})
 			if err != nil {
 				return err
 			}

@@ -31,6 +31,8 @@ password is taken from JAUNTY_PASSWORD; without it one is made and told once.`,
 	f.String("config", "", "file with settings, YAML")
 	f.String("data", defaultData("jaunty"), "folder of the private PostgreSQL")
 	f.String("database", "", "address of an outside PostgreSQL, postgres://…; none: a private one under --data")
+	f.Int("database-port", 0,
+		"port of the private PostgreSQL, on this machine alone; 0: the one that it had last time, or a free one")
 	f.String("http", "127.0.0.1:8080", "address to listen on")
 	f.String("metrics", "off",
 		"address where the service's own figures are told at /metrics, for programs that watch it; off: nowhere")
@@ -80,7 +82,8 @@ func serve(c *cobra.Command, _ []string) error {
 		return terminal.Misused("--url %q is not an address like https://lark.example.org", k.String("url"))
 	}
 	return service.Serve(c.Context(), service.Settings{
-		Data: k.String("data"), Database: k.String("database"), HTTP: k.String("http"), Metrics: k.String("metrics"),
+		Data: k.String("data"), Database: k.String("database"), DatabasePort: k.Int("database-port"),
+		HTTP: k.String("http"), Metrics: k.String("metrics"),
 		SMTP: k.String("smtp"), URL: k.String("url"),
 		Carriers: k.String("carriers"), Private: k.Bool("private-addresses"),
 		MQTT: k.String("mqtt"), MQTTS: k.String("mqtts"), MQTTBroker: k.String("mqtt-broker"), CoAP: k.String("coap"),

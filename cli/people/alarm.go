@@ -45,18 +45,9 @@ func alarmListCommand() *cobra.Command {
 	}
 	all := c.Flags().Bool("all", false, "those that are over too")
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		alarms := []alarm.Alarm{}
-		for more := true; more; {
-			before := int64(0)
-			if n := len(alarms); n > 0 {
-				before = alarms[n-1].ID
-			}
-			page, err := terminal.Ask(c, api.ListAlarms,
-				api.ListAlarmsIn{Page: api.Page{Before: before, Limit: alarmPage}, All: *all})
-			if err != nil {
-				return err
-			}
-			alarms, more = append(alarms, page...), len(page) == alarmPage
+		alarms, err := terminal.AskAll(c, api.ListAlarms, api.ListAlarmsIn{Page: api.Page{Limit: alarmPage}, All: *all})
+		if err != nil {
+			return err
 		}
 		return terminal.Show(c, alarms, func(w io.Writer) {
 			rows := [][]string{}

@@ -9,5 +9,5 @@ import "github.com/spf13/cobra"
 // Commands are the commands of the package.
 func Commands() []*cobra.Command {
 	return []*cobra.Command{siteCommand(), unitCommand(), deviceCommand(), arrivalCommand(), kitCommand(),
-		signalCommand(), frameCommand(), topicsCommand(), readerCommand()}
+		signalCommand(), frameCommand(), topicsCommand(), readerCommand(), batchCommand()}
 }

@@ -30,7 +30,7 @@ func runID(c *cobra.Command, text string) (int64, error) {
 	if id, err := strconv.ParseInt(text, 10, 64); err == nil && id > 0 {
 		return id, nil
 	}
-	runs, err := terminal.Ask(c, api.ListRuns, api.ListRunsIn{Asset: text})
+	runs, err := terminal.AskAll(c, api.ListRuns, api.ListRunsIn{Asset: text})
 	if err != nil {
 		return 0, err
 	}

@@ -84,6 +84,15 @@ func Ask[In, Out any](c *cobra.Command, op api.Op[In, Out], in In) (out Out, err
 	return out, err
 }
 
+// AskAll asks for a list to its end, page by page.
+func AskAll[In, T any](c *cobra.Command, op api.Op[In, []T], in In) (all []T, err error) {
+	s, err := SignedIn()
+	if err == nil {
+		all, err = client.All(c.Context(), s, op, in)
+	}
+	return all, err
+}
+
 // KeepLogin writes down who is signed in, readable for this account alone.
 func KeepLogin(l Login) error {
 	path, err := LoginFile()

@@ -38,7 +38,11 @@ func alarmsOperations(v *web.Server) {
 
 func listAlarms(ctx context.Context, v *web.Server, in *api.ListAlarmsIn) ([]alarm.Alarm, error) {
 	query := events.AlarmQuery{State: in.State, Severity: in.Severity, Signal: in.Signal, Guard: in.Guard,
-		Since: api.Given(in.Since), Until: api.Given(in.Until), Before: in.Before, Limit: in.Limit}
+		Since: api.Given(in.Since), Until: api.Given(in.Until), Limit: in.More()}
+	var err error
+	if query.Before, err = in.Before(); err != nil {
+		return nil, err
+	}
 	query.Standing = !in.All && in.State == "" && in.Since.IsZero() && in.Until.IsZero()
 	switch {
 	case in.Asset != "" && in.Device != "":
@@ -112,7 +116,11 @@ func getHealth(ctx context.Context, v *web.Server, in *api.Within) (alarm.Health
 
 func listJournal(ctx context.Context, v *web.Server, in *api.ListJournalIn) ([]site.Entry, error) {
 	q := events.JournalQuery{Device: in.Device, Kind: in.Kind, Severity: in.Severity, Words: in.Words,
-		Since: api.Given(in.Since), Until: api.Given(in.Until), Before: in.Before, Limit: in.Limit}
+		Since: api.Given(in.Since), Until: api.Given(in.Until), Limit: in.More()}
+	var err error
+	if q.Before, err = in.Before(); err != nil {
+		return nil, err
+	}
 	return events.Journal(ctx, v.Store, q)
 }
 

@@ -27,8 +27,12 @@ func noticesOperations(v *web.Server) {
 }
 
 func listNotices(ctx context.Context, v *web.Server, in *api.ListNoticesIn) ([]api.NoticeStory, error) {
+	before, err := in.Before()
+	if err != nil {
+		return nil, err
+	}
 	notices, err := events.Notices(ctx, v.Store, events.NoticeQuery{Alarm: in.Alarm, State: in.State,
-		Contact: in.Contact, Carrier: in.Carrier, Before: in.Before, Limit: in.Limit})
+		Contact: in.Contact, Carrier: in.Carrier, Before: before, Limit: in.More()})
 	out := make([]api.NoticeStory, len(notices))
 	for i, n := range notices {
 		out[i] = api.NoticeStory{Notice: n.Public(), Advice: n.WhatToDo()}

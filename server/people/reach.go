@@ -194,7 +194,11 @@ func startDrill(ctx context.Context, v *web.Server, in *api.StartDrillIn) (roste
 }
 
 func listDrills(ctx context.Context, v *web.Server, in *api.Page) ([]roster.Drill, error) {
-	return events.Drills(ctx, v.Store, in.Limit)
+	before, err := in.Before()
+	if err != nil {
+		return nil, err
+	}
+	return events.Drills(ctx, v.Store, before, in.More())
 }
 
 func getDrill(ctx context.Context, v *web.Server, in *api.DrillPath) (roster.Drill, error) {

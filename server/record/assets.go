@@ -96,7 +96,7 @@ func listAssets(ctx context.Context, v *web.Server, _ *api.None) ([]api.AssetLin
 	if err != nil {
 		return nil, err
 	}
-	runs, err := events.Runs(ctx, v.Store, "", 200)
+	runs, err := events.Runs(ctx, v.Store, events.RunQuery{Limit: 200})
 	if err != nil {
 		return nil, err
 	}
@@ -185,7 +185,7 @@ func assetPage(ctx context.Context, v *web.Server, name string) (p api.AssetPage
 	if p.Attachments, err = config.Attachments(ctx, v.Store, a.ID); err != nil {
 		return p, err
 	}
-	if p.Runs, err = events.Runs(ctx, v.Store, name, 20); err != nil {
+	if p.Runs, err = events.Runs(ctx, v.Store, events.RunQuery{Asset: name, Limit: 20}); err != nil {
 		return p, err
 	}
 	plans, err := config.Plans(ctx, v.Store)
@@ -306,8 +306,10 @@ func listAssetJournal(ctx context.Context, v *web.Server, in *api.ListAssetJourn
 	if err != nil {
 		return nil, err
 	}
-	q := events.JournalQuery{Subjects: []string{memory.AssetSubject(a.Name)}, Devices: []string{}, Before: in.Before,
-		Limit: in.Limit}
+	q := events.JournalQuery{Subjects: []string{memory.AssetSubject(a.Name)}, Devices: []string{}, Limit: in.More()}
+	if q.Before, err = in.Before(); err != nil {
+		return nil, err
+	}
 	for _, s := range a.Signals {
 		if strings.Contains(s, "/") {
 			q.Subjects = append(q.Subjects, s)

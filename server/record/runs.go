@@ -45,7 +45,11 @@ func listRuns(ctx context.Context, v *web.Server, in *api.ListRunsIn) ([]run.Run
 			return nil, err
 		}
 	}
-	return events.Runs(ctx, v.Store, in.Asset, in.Limit)
+	started, id, err := in.After()
+	if err != nil {
+		return nil, err
+	}
+	return events.Runs(ctx, v.Store, events.RunQuery{Asset: in.Asset, Started: started, AfterID: id, Limit: in.More()})
 }
 
 func startRun(ctx context.Context, v *web.Server, in *api.Body[act.RunStart]) (api.RunPage, error) {

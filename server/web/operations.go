@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"reflect"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -19,8 +20,32 @@ import (
 func Answer[In, Out any](v *Server, op api.Op[In, Out], do func(context.Context, *Server, *In) (Out, error)) {
 	AnswerAs(v, op, func(ctx context.Context, v *Server, in *In) (*api.Body[Out], error) {
 		out, err := do(ctx, v, in)
-		return &api.Body[Out]{Body: out}, err
+		if err == nil && op.IsList() {
+			out, err = listPage(ctx, op, out)
+		}
+		return &api.Body[Out]{Body: filled(out)}, err
 	})
+}
+
+// filled gives an answer, a list that has nothing as an empty one.
+func filled[Out any](out Out) Out {
+	if list := reflect.ValueOf(&out).Elem(); list.Kind() == reflect.Slice && list.IsNil() {
+		list.Set(reflect.MakeSlice(list.Type(), 0, 0))
+	}
+	return out
+}
+
+// listPage gives the page of a list that is asked for, and says where the next one is.
+func listPage[In, Out any](ctx context.Context, op api.Op[In, Out], all Out) (page Out, err error) {
+	asked := requestOf(ctx)
+	part, next, err := op.PageOf(all, asked.query)
+	if err != nil {
+		return page, err
+	}
+	if next != nil && asked.answer != nil {
+		asked.answer.Set("Link", fmt.Sprintf(`<%s?%s>; rel="next"`, asked.path, next.Encode()))
+	}
+	return part.(Out), nil
 }
 
 // Carry has an operation done that answers nothing.

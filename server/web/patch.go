@@ -8,6 +8,7 @@ import (
 	"maps"
 	"mime"
 	"net/http"
+	"net/url"
 	"slices"
 	"strings"
 
@@ -177,8 +178,10 @@ func (v *Server) within(c *echo.Context, method string, body []byte, tag string)
 type request struct {
 	header http.Header
 	path   string
+	query  url.Values
 	body   bytes.Buffer
 	answer http.Header // of what is answered
+	whole  *http.Request
 }
 
 // located says where that is which was made.
@@ -199,8 +202,9 @@ func requestOf(ctx context.Context) *request {
 
 // retold lets an operation see what a request brings while huma reads it.
 func retold(r *http.Request, answer http.Header) *http.Request {
-	asked := &request{header: r.Header, path: r.URL.EscapedPath(), answer: answer}
+	asked := &request{header: r.Header, path: r.URL.EscapedPath(), query: r.URL.Query(), answer: answer}
 	r = r.WithContext(context.WithValue(r.Context(), requestKey, asked))
+	asked.whole = r
 	if strings.EqualFold(r.Method, http.MethodPut) && r.Body != nil {
 		r.Body = struct {
 			io.Reader

@@ -43,8 +43,9 @@ type Cluster struct {
 	options Options
 }
 
-// Options say how far a cluster may trade safety for speed. The zero value trades nothing.
+// Options say where a cluster listens, and how far it may trade safety for speed. The zero value trades nothing.
 type Options struct {
+	Port      int  // on loopback; 0: the one that it had last time, or a free one
 	Throwaway bool // for tests: no fsync, files are lost when the machine stops
 	Lightly   bool // for tests: passwords are checked by MD5, which costs a thousandth
 }
@@ -83,6 +84,12 @@ func Start(ctx context.Context, dir string, o Options) (*Cluster, error) {
 // are none.
 func (c *Cluster) run(ctx context.Context) (err error) {
 	running := c.settle(ctx)
+	if running && c.options.Port != 0 && c.options.Port != c.port { // left by a service that was killed
+		if err = c.end(ctx); err != nil {
+			return err
+		}
+		running = false
+	}
 	if !running {
 		if err = c.startSomewhere(ctx); err != nil {
 			return err
@@ -115,17 +122,46 @@ func (c *Cluster) settle(ctx context.Context) (running bool) {
 	return false
 }
 
-// startSomewhere starts the server on a free port. Another process may take the port first; then it tries another one.
+// startSomewhere starts the server on the port that is asked for, on the one that it had last time, or on a free one.
+// Another process may take a free port first; then it tries another one.
 func (c *Cluster) startSomewhere(ctx context.Context) (err error) {
-	for range portsTried {
-		if c.port, err = freePort(); err != nil {
-			return err
+	asked := c.options.Port
+	if asked != 0 && !free(asked) {
+		return fmt.Errorf("port %d (--database-port) is in use by another program", asked)
+	}
+	for i := range portsTried {
+		switch kept := c.keptPort(); {
+		case asked != 0:
+			c.port = asked
+		case i == 0 && free(kept):
+			c.port = kept
+		default:
+			if c.port, err = freePort(); err != nil {
+				return err
+			}
 		}
-		if err = c.startAfterOthers(ctx); err == nil || !strings.Contains(err.Error(), "Address already in use") {
+		if err = c.startAfterOthers(ctx); err == nil {
+			return c.keepPort()
+		}
+		if asked != 0 || !strings.Contains(err.Error(), "Address already in use") {
 			return err
 		}
 	}
 	return err
+}
+
+func (c *Cluster) portFile() string { return filepath.Join(c.dir, "database-port") }
+
+// keptPort is the port of the last start; 0 when there was none.
+func (c *Cluster) keptPort() int {
+	kept, _ := os.ReadFile(c.portFile())
+	port, _ := strconv.Atoi(strings.TrimSpace(string(kept)))
+	return port
+}
+
+// keepPort keeps the port for the next start: who reads with SQL has written it down.
+func (c *Cluster) keepPort() error {
+	return os.WriteFile(c.portFile(), []byte(strconv.Itoa(c.port)+"\n"), 0o600)
 }
 
 // startAfterOthers starts the server when the processes of one that was killed have let go of what they shared.
@@ -319,6 +355,18 @@ func answers(port int) bool {
 	return true
 }
 
+// free tells whether a server can listen on a port.
+func free(port int) bool {
+	if port <= 0 {
+		return false
+	}
+	l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port))
+	if err == nil {
+		l.Close()
+	}
+	return err == nil
+}
+
 func freePort() (int, error) {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
@@ -331,5 +379,9 @@ func freePort() (int, error) {
 // Stop stops the server and lets go of the folder.
 func (c *Cluster) Stop(ctx context.Context) error {
 	defer c.lock.Close()
+	return c.end(ctx)
+}
+
+func (c *Cluster) end(ctx context.Context) error {
 	return c.command(ctx, "pg_ctl", "-D", c.files(), "-w", "-t", "60", "-m", "fast", "stop")
 }

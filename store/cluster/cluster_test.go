@@ -3,7 +3,9 @@ package cluster
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"log/slog"
+	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -68,6 +70,56 @@ func TestAClusterLivesOnUnderItsFolder(t *testing.T) {
 		if info, err := os.Stat(filepath.Join(dir, name)); err != nil || info.Mode().Perm() != 0o600 {
 			t.Errorf("%s: %v %v", name, info, err)
 		}
+	}
+}
+
+// Who reads with SQL finds the server where it was, also after another one was asked for and after a kill.
+func TestAClusterKeepsItsPort(t *testing.T) {
+	dir, ctx := folder(t), context.Background()
+	start := func(o Options) *Cluster {
+		t.Helper()
+		o.Throwaway = true
+		c, err := Start(ctx, dir, o)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return c
+	}
+	stop := func(c *Cluster) {
+		t.Helper()
+		if err := c.Stop(ctx); err != nil {
+			t.Fatal(err)
+		}
+	}
+	first := start(Options{})
+	stop(first)
+	second := start(Options{})
+	if second.port != first.port {
+		t.Errorf("port %d after %d", second.port, first.port)
+	}
+	asked, err := freePort()
+	if err != nil {
+		t.Fatal(err)
+	}
+	second.lock.Close() // as when its service is killed: the server goes on
+	third := start(Options{Port: asked})
+	if third.port != asked || !answers(asked) || answers(first.port) {
+		t.Errorf("port %d, asked for %d", third.port, asked)
+	}
+	stop(third)
+	taken, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", asked))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer taken.Close()
+	if _, err := Start(ctx, dir, Options{Port: asked, Throwaway: true}); err == nil ||
+		!strings.Contains(err.Error(), fmt.Sprintf("port %d (--database-port) is in use", asked)) {
+		t.Errorf("a port that is taken: %v", err)
+	}
+	fourth := start(Options{}) // what was asked for once is taken now
+	defer fourth.Stop(ctx)
+	if fourth.port == asked || !answers(fourth.port) {
+		t.Errorf("port %d", fourth.port)
 	}
 }
 

@@ -33,10 +33,10 @@ func drills(rows []drillRow, err error) ([]roster.Drill, error) {
 	return all, err
 }
 
-// Drills gives the newest drills, newest first.
-func Drills(ctx context.Context, db store.Reader, limit int) ([]roster.Drill, error) {
+// Drills gives the newest drills below an ID, newest first; 0: of all.
+func Drills(ctx context.Context, db store.Reader, before int64, limit int) ([]roster.Drill, error) {
 	var rows []drillRow
-	err := db.Select(ctx, &rows, selectDrill+` order by id desc limit $1`, limit)
+	err := db.Select(ctx, &rows, selectDrill+` where $1 = 0 or id < $1 order by id desc limit $2`, before, limit)
 	return drills(rows, err)
 }
 

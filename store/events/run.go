@@ -14,12 +14,20 @@ const selectRun = `
 	    r.phases, r.note
 	from run r join asset a on a.id = r.asset_id`
 
-// Runs lists the runs of an asset, or of all, newest first.
-func Runs(ctx context.Context, db store.Reader, of string, limit int) ([]run.Run, error) {
+// RunQuery asks for runs.
+type RunQuery struct {
+	Asset   string          // its alone; empty: of all
+	Started measure.Instant // with AfterID: those that come after the run that started then; 0: all
+	AfterID int64
+	Limit   int
+}
+
+// Runs lists runs, newest first.
+func Runs(ctx context.Context, db store.Reader, q RunQuery) ([]run.Run, error) {
 	runs := []run.Run{}
 	err := db.Select(ctx, &runs, selectRun+
-		` where a.removed_at is null and ($1 = '' or a.name = $1) order by r.started_at desc, r.id desc limit $2`, of,
-		limit)
+		` where a.removed_at is null and ($1 = '' or a.name = $1) and ($2::bigint = 0 or (r.started_at, r.id) < ($2, $3::bigint))
+		order by r.started_at desc, r.id desc limit $4`, q.Asset, q.Started, q.AfterID, q.Limit)
 	return runs, err
 }
 

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { keyOf } from './changes'
-import { type Alarm, api, take } from './client'
+import { type Alarm, api, take, takePage } from './client'
 import { LiveList } from './live-list'
 import type { Carrier } from './people'
 import { queries, useAct } from './queries'
@@ -96,7 +96,7 @@ export const useDrill = (id: number) =>
     refetchInterval: (query) => (query.state.data?.ended_at ? false : 700),
   })
 type NoticeState = 'waiting' | 'sent' | 'delivered' | 'given up' | 'held' | 'summed up'
-export type NoticeFilter = { state?: NoticeState; contact?: string; carrier?: Carrier; before?: number }
-export const noticePage = 50
+export type NoticeFilter = { state?: NoticeState; contact?: string; carrier?: Carrier; cursor?: string }
+const noticePage = 50
 export const takeNotices = (query: NoticeFilter) =>
-  take(api.GET('/api/v1/notices', { params: { query: { ...query, limit: noticePage } } }))
+  takePage(api.GET('/api/v1/notices', { params: { query: { ...query, limit: noticePage } } }))

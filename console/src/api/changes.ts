@@ -98,6 +98,7 @@ const byNoun: Record<NounOf<Written>, Held[] | typeof all> = {
   contacts: reached,
   devices: [...connected, ...controlled, 'guards'],
   drills: ['drills', 'notices', ...alarmed],
+  batch: 'all',
   emergency: [...controlled, ...alarmed],
   enrolment: connected,
   guards: ['guards', 'trials', 'signals', 'limits', 'drills', 'assets', ...alarmed],

@@ -119,12 +119,24 @@ const told = (refusal: Refusal | undefined, otherwise: string) => {
 }
 
 /** Gives the data of an answer, or throws its problem. */
-export async function take<T>(answer: Promise<Answer<T>>): Promise<T> {
+export const take = async <T>(answer: Promise<Answer<T>>): Promise<T> => (await taken(answer)).data
+
+async function taken<T>(answer: Promise<Answer<T>>): Promise<{ data: T; response: Response }> {
   const { data, error, response } = await answer.catch((e: unknown) => {
     throw e instanceof TypeError ? new Error('The service cannot be reached. Nothing was changed.') : e
   })
   if (!response.ok) throw new Problem(response.status, told(error, response.statusText))
-  return data as T
+  return { data: data as T, response }
+}
+
+/** A page of a list, with the cursor of the next one; none: it is the last. */
+export type Page<T> = { list: T[]; next: string | undefined }
+
+/** Gives a page of a list, or throws the problem of its answer. */
+export async function takePage<T>(answer: Promise<Answer<T[]>>): Promise<Page<T>> {
+  const { data, response } = await taken(answer)
+  const address = /^<[^>?]*\?([^>]*)>; rel="next"/.exec(response.headers.get('Link') ?? '')?.[1]
+  return { list: data, next: new URLSearchParams(address).get('cursor') ?? undefined }
 }
 
 export const pathOf = (s: { device: string; name: string }) => `${s.device}/${s.name}`

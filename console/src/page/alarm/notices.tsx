@@ -1,7 +1,7 @@
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { Fragment } from 'react'
 import { useSearchParams } from 'react-router'
-import { type NoticeFilter, noticePage, takeNotices } from '../../api/alarm'
+import { type NoticeFilter, takeNotices } from '../../api/alarm'
 import { keyOf } from '../../api/changes'
 import type { Notice } from '../../api/client'
 import { type Carrier, carriers, useContacts } from '../../api/people'
@@ -50,12 +50,12 @@ export function Notices() {
   const asked = Object.fromEntries([...query].filter(([, v]) => v)) as NoticeFilter
   const notices = useInfiniteQuery({
     queryKey: keyOf('notices', asked),
-    initialPageParam: 0,
-    queryFn: ({ pageParam }) => takeNotices({ ...asked, ...(pageParam ? { before: pageParam } : {}) }),
-    getNextPageParam: (last) => (last && last.length === noticePage ? last[last.length - 1]!.id : undefined),
+    initialPageParam: '',
+    queryFn: ({ pageParam }) => takeNotices({ ...asked, ...(pageParam ? { cursor: pageParam } : {}) }),
+    getNextPageParam: (last) => last.next,
     refetchInterval: 5_000,
   })
-  const all = notices.data?.pages.flatMap((p) => p ?? []) ?? []
+  const all = notices.data?.pages.flatMap((p) => p.list) ?? []
   const choose = (key: string) => (value: string) => {
     const next = new URLSearchParams(query)
     if (value) next.set(key, value)

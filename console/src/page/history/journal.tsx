@@ -2,7 +2,7 @@ import { useInfiniteQuery } from '@tanstack/react-query'
 import { Form } from 'react-aria-components'
 import { useSearchParams } from 'react-router'
 import { keyOf } from '../../api/changes'
-import { api, take } from '../../api/client'
+import { api, takePage } from '../../api/client'
 import { useDevices } from '../../api/device'
 import { useNow } from '../../api/live'
 import { useSite } from '../../api/site'
@@ -53,14 +53,14 @@ export function Journal() {
   const asked = Object.fromEntries(query)
   const entries = useInfiniteQuery({
     queryKey: keyOf('journal', asked),
-    initialPageParam: 0,
+    initialPageParam: '',
     queryFn: ({ pageParam }) =>
-      take(
+      takePage(
         api.GET('/api/v1/journal', {
           params: {
             query: {
               limit: page,
-              ...(pageParam ? { before: pageParam } : {}),
+              ...(pageParam ? { cursor: pageParam } : {}),
               ...(asked.words ? { words: asked.words } : {}),
               ...(asked.device ? { device: asked.device } : {}),
               ...(asked.kind ? { kind: asked.kind } : {}),
@@ -69,10 +69,10 @@ export function Journal() {
           },
         }),
       ),
-    getNextPageParam: (last) => (last && last.length === page ? last[last.length - 1]!.id : undefined),
+    getNextPageParam: (last) => last.next,
     refetchInterval: 15_000,
   })
-  const all = entries.data?.pages.flatMap((p) => p ?? []) ?? []
+  const all = entries.data?.pages.flatMap((p) => p.list) ?? []
   const day: Intl.DateTimeFormatOptions = {
     day: 'numeric',
     month: 'short',

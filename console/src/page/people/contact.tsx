@@ -208,7 +208,7 @@ function TestNow({ contact }: { contact: Contact }) {
       api.POST('/api/v1/contacts/{contact}/test', { params: { path: { contact: name } }, body: {} }),
     )
     for (let tries = 0; tries < 60; tries++) {
-      const all = (await takeNotices({ contact: name }))?.filter((n) => notices.includes(n.id)) ?? []
+      const all = (await takeNotices({ contact: name })).list.filter((n) => notices.includes(n.id))
       setSent(
         all.map((n) => ({
           line: `${carriers[n.carrier as Carrier]}: ${n.deliveries.at(-1)?.answer ?? 'on its way'}. ${n.advice}`,
