@@ -12,6 +12,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
+func init() { huma.DefaultArrayNullable = false } // a list that has nothing is empty
+
 // Names of the ways in which somebody says who they are.
 const (
 	ByToken   = "token"   // a person's, as bearer

@@ -157,7 +157,7 @@ func TestTheJournalIsSearched(t *testing.T) {
 	if over.Severity != "critical" || over.Lasted == nil || *over.Lasted < 0 {
 		t.Errorf("%+v", over)
 	}
-	if rest := find(fmt.Sprintf("before=%d&limit=100", all[2].ID)); len(rest) != len(all)-3 {
+	if rest := find(fmt.Sprintf("cursor=%d&limit=100", all[2].ID)); len(rest) != len(all)-3 {
 		t.Errorf("%d after the third of %d", len(rest), len(all))
 	}
 }

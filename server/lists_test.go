@@ -221,10 +221,10 @@ func TestABatch(t *testing.T) {
 		`{"requests": []}`: "body.requests",
 		`{"requests": [{"method": "PUT", "path": "/api/v1/guards/x", "body": {"signal": "box/v", "when": "above 1"}},
 			{"method": "POST", "path": "/api/v1/session", "body": {}}]}`: "body.requests[1].path",
-		`{"requests": [{"method": "GET", "path": "/api/v1/guards"}]}`:                   "body.requests[0].method",
-		`{"requests": [{"method": "POST", "path": "/api/v1/batch", "body": {}}]}`:       "body.requests[0].path",
-		`{"requests": [{"method": "POST", "path": "/elsewhere", "body": {}}]}`:          "body.requests[0].path",
-		`{"requests": [{"method": "POST", "path": "/api/v1/guards", "bodi": {}}]}`:      "body.requests[0].bodi",
+		`{"requests": [{"method": "GET", "path": "/api/v1/guards"}]}`:                                            "body.requests[0].method",
+		`{"requests": [{"method": "POST", "path": "/api/v1/batch", "body": {}}]}`:                                "body.requests[0].path",
+		`{"requests": [{"method": "POST", "path": "/elsewhere", "body": {}}]}`:                                   "body.requests[0].path",
+		`{"requests": [{"method": "POST", "path": "/api/v1/guards", "bodi": {}}]}`:                               "body.requests[0].bodi",
 		`{"requests": [{"method": "POST", "path": "/api/v1/guards", "headers": {"Authorization": "Bearer x"}}]}`: "body.requests[0].headers",
 	} {
 		got := wire(t, s, api.DoBatch.At(), body)

@@ -275,8 +275,8 @@ func TestAQueryThatIsNotUnderstoodIsRefused(t *testing.T) {
 	s.Send(s.Device("d"), `{"temp": 20}`)
 	for at, says := range map[api.Place]string{
 		api.ListAlarms.At().Raw("sinse=2026-01-01T00:00:00Z"):      "There is no parameter sinse; did you mean since?",
-		api.ListGuards.At().Raw("severity=critical"):               "There is no parameter severity; there are device and signal",
-		api.ListKits.At().Raw("device=d"):                          "There is no parameter device; there are none here",
+		api.ListGuards.At().Raw("severity=critical"):               "There is no parameter severity; there are cursor, device, limit and signal",
+		api.GetKit.At("k").Raw("device=d"):                         "There is no parameter device; there are none here",
 		api.ExportReadings.At().Raw("signal=d/temp&formt=csv"):     "did you mean format?",
 		api.ListReadings.At("d", "temp").Raw("limit=5&colour=red"): "There is no parameter colour; there are ",
 		api.ListJournal.At().Raw("limit=5&limits=6"):               "did you mean limit?",

@@ -123,7 +123,6 @@ func New(s *store.Store, d *admission.Control, k *history.Upkeep, o Options,
 
 // newAPI makes the API that the operations are declared on.
 func (v *Server) newAPI() huma.API {
-	huma.DefaultArrayNullable = false // a list that has nothing is empty
 	config := huma.DefaultConfig("Jaunty Lark", "1")
 	config.Info.Description = "Looks after places that nobody is watching."
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "/api/openapi", "", ""
