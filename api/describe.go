@@ -10,6 +10,8 @@ import (
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
+
+	"jauntylark/core/measure"
 )
 
 func init() { huma.DefaultArrayNullable = false } // a list that has nothing is empty
@@ -326,6 +328,9 @@ func SayNulls(schemas huma.Registry) {
 				is.PrecomputeMessages()
 			case mayBeNull(field, how) && is.Ref != "":
 				schema.Properties[property] = orNull(is)
+			case mayBeNull(field, how) && (field.Type.Elem() == reflect.TypeFor[measure.Millis]() ||
+				field.Type.Elem() == reflect.TypeFor[measure.Duration]()):
+				is.Nullable = true
 			}
 		}
 	}

@@ -59,7 +59,7 @@ type DevicePath struct {
 // DeviceStory is a device with what a page about it needs.
 type DeviceStory struct {
 	site.Device
-	Proposed measure.Duration `json:"proposed_interval" doc:"the interval that it keeps, by its newest readings; 0s: none can be told"`
+	Proposed measure.Duration `json:"proposed_interval" doc:"the interval that it keeps, by its newest readings; 0: none can be told"`
 	Keys     []site.Key       `json:"keys" nullable:"false"`
 	Knocks   []site.Knock     `json:"knocks" nullable:"false" doc:"tries with unknown keys in the last ten minutes, since the device was added, that named it or none"`
 	Ways     sketch.Ways      `json:"ways" doc:"the addresses that devices can send to"`
@@ -94,7 +94,7 @@ var (
 
 // KeyOrder says when the old keys end.
 type KeyOrder struct {
-	Overlap *measure.Duration `json:"overlap,omitempty" required:"false" doc:"the old keys end after so long; left out: when the new one is first used" example:"24h"`
+	Overlap *measure.Duration `json:"overlap,omitempty" required:"false" doc:"the old keys end after so long; left out: when the new one is first used" example:"86400"`
 }
 
 // RotateKeyIn is the input of RotateKey.

@@ -108,7 +108,7 @@ type SeveralSignals struct {
 type SignalLine struct {
 	Signal string `json:"signal" doc:"DEVICE/SIGNAL"`
 	Line
-	Hold   int64           `json:"hold" doc:"milliseconds: a pause longer than this is a gap; 0: nothing is known of how often it sends"`
+	Hold   measure.Millis  `json:"hold" doc:"seconds: a pause longer than this is a gap; 0: nothing is known of how often it sends"`
 	Marked []quality.Doubt `json:"marked" nullable:"false" doc:"stretches whose readings carry marks: implausible ones, late ones, corrected ones"`
 }
 

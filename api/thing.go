@@ -8,6 +8,8 @@ import (
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
+
+	"jauntylark/core/measure"
 )
 
 // MergePatch is the form of a change of parts (RFC 7396): what it does not say stays, null takes away.
@@ -97,7 +99,51 @@ func (in *inputs) ref(ref string) string {
 	return schemaPath + name
 }
 
-// sets tells whether a schema, or one that it leads to, requires parts that the service alone sets.
+// length describes a length of time: a number of seconds.
+type length struct{}
+
+// inSeconds is the format of a length of time that a body may also say in words.
+const inSeconds = "seconds"
+
+// Schema is that of a number of seconds.
+func (length) Schema(huma.Registry) *huma.Schema {
+	return &huma.Schema{Type: huma.TypeNumber, Format: inSeconds}
+}
+
+// TellLengths describes lengths of time.
+func TellLengths(schemas huma.Registry) {
+	schemas.RegisterTypeAlias(reflect.TypeFor[measure.Duration](), reflect.TypeFor[length]())
+	schemas.RegisterTypeAlias(reflect.TypeFor[measure.Millis](), reflect.TypeFor[float64]())
+}
+
+// WriteLengths describes the lengths of time of what people write in files: in words, or in seconds.
+func WriteLengths(schemas huma.Registry) {
+	for _, of := range schemas.Map() {
+		for name, is := range of.Properties {
+			if is.Format != inSeconds {
+				continue
+			}
+			written := orText(is)
+			written.Examples = nil
+			for _, example := range is.Examples {
+				if seconds, number := example.(float64); number {
+					written.Examples = append(written.Examples, measure.Duration(seconds*1e9).String())
+				}
+			}
+			of.Properties[name] = written
+		}
+	}
+}
+
+// orText lets a length of time be said in words.
+func orText(s *huma.Schema) *huma.Schema {
+	return &huma.Schema{Description: s.Description, Examples: s.Examples, AnyOf: []*huma.Schema{
+		{Type: huma.TypeNumber, Description: "seconds"},
+		{Type: huma.TypeString, Description: "10s, 1m30s, 2h, 3d, or as in ISO 8601: PT1M30S"}}}
+}
+
+// sets tells whether a schema, or one that it leads to, requires parts that the service alone sets, or has lengths of
+// time.
 func (in *inputs) sets(name string, seen map[string]bool) bool {
 	whole := in.all[name]
 	if seen[name] || whole == nil {
@@ -110,6 +156,9 @@ func (in *inputs) sets(name string, seen map[string]bool) bool {
 		}
 	}
 	for _, is := range whole.Properties {
+		if is.Format == inSeconds {
+			return true
+		}
 		if slices.ContainsFunc(refsOf(is), func(ref string) bool { return in.sets(strings.TrimPrefix(ref, schemaPath), seen) }) {
 			return true
 		}
@@ -136,6 +185,9 @@ func refsOf(s *huma.Schema) (refs []string) {
 
 // copied gives a schema as it describes a body.
 func (in *inputs) copied(s *huma.Schema) *huma.Schema {
+	if s.Format == inSeconds {
+		return orText(s)
+	}
 	c := *s
 	c.Ref = in.ref(s.Ref)
 	if s.Items != nil {

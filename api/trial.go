@@ -74,5 +74,5 @@ type AcceptOrder struct {
 	Tell     []string         `json:"tell,omitempty" required:"false" nullable:"false" doc:"e-mail addresses of those who are told"`
 	Advice   string           `json:"advice,omitempty" required:"false" maxLength:"2000"`
 	Latch    bool             `json:"latch,omitempty" required:"false"`
-	LeastGap measure.Duration `json:"least_gap,omitzero" required:"false" doc:"how long after a message about one alarm the next is held back" example:"10m"`
+	LeastGap measure.Duration `json:"least_gap,omitzero" required:"false" doc:"how long after a message about one alarm the next is held back" example:"600"`
 }

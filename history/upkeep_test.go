@@ -286,7 +286,7 @@ func TestAnotherIntervalHoldsOtherwise(t *testing.T) {
 		t.Fatal(err)
 	}
 	p.settled()
-	held := func() (sum int64) {
+	held := func() (sum measure.Millis) {
 		for _, d := range p.days("slow") {
 			sum += d.HeldFor
 		}

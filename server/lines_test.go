@@ -141,7 +141,7 @@ func TestStatesOverTime(t *testing.T) {
 		t.Fatalf("%+v", c.Stretches)
 	}
 	for _, sum := range c.States {
-		if sum.Ms != 50*60_000 || sum.Times != 2 {
+		if sum.Lasted != 50*60_000 || sum.Times != 2 {
 			t.Errorf("%+v", sum)
 		}
 	}

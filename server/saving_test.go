@@ -64,10 +64,10 @@ func things(s *servertest.Service) map[string]kept {
 			object{"title": "Night", "steps": []object{{"who": []string{"bran"}, "by": []string{}}},
 				"repeat": "20m"},
 			object{"steps": []object{{"who": []string{"bran"}, "by": []string{}}}},
-			object{"title": "By night"}, object{"repeat": "10m"}),
+			object{"title": "By night"}, object{"repeat": 600}),
 		"output": at(api.GetOutput.Operation, api.PutOutput.Operation, api.PatchOutput.Operation, "d", "fan").of(
 			object{"kind": "switch", "title": "The fan", "least_on": "5m"},
-			object{"kind": "switch"}, object{"title": "Fan"}, object{"least_off": "2m"}),
+			object{"kind": "switch"}, object{"title": "Fan"}, object{"least_off": 120}),
 		"interlock": at(api.GetInterlock.Operation, api.PutInterlock.Operation, api.PatchInterlock.Operation, "vent").of(
 			object{"name": "vent", "output": "d/fan", "signal": "d/temp", "when": "above 40", "set": "on",
 				"safety": true},

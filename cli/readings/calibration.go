@@ -165,7 +165,7 @@ func waitForWork(c *cobra.Command, s *client.Client, path string) error {
 	}
 	bar := terminal.NewProgress(c, "")
 	defer bar.End()
-	most := int64(0)
+	most := measure.Millis(0)
 	for {
 		var w storage.Work
 		if err := s.Call(c.Context(), api.GetWork.At(terminal.Parts(path)), nil, &w); err != nil || w.Left == 0 {

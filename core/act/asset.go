@@ -28,7 +28,7 @@ type ConditionOrder struct {
 // WatchOrder puts an asset under guard: a guard over one of its signals, and how often the device behind it looks.
 type WatchOrder struct {
 	Guard    alarm.Guard       `json:"guard" doc:"its signal joins the asset; a guard of the same name is changed"`
-	Interval *measure.Duration `json:"interval,omitempty" required:"false" doc:"how often the device is to measure, 1s to 1d; as it does when left out" example:"5m"`
+	Interval *measure.Duration `json:"interval,omitempty" required:"false" doc:"how often the device is to measure, 1s to 1d; as it does when left out" example:"300"`
 	Sparing  *measure.Duration `json:"sparing_interval,omitempty" required:"false" doc:"how often when its battery is low"`
 	Try      bool              `json:"try,omitempty" required:"false" doc:"say the sentence, and change nothing"`
 }

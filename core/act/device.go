@@ -15,7 +15,7 @@ type DeviceChange struct {
 	Title        *string           `json:"title,omitempty" required:"false" maxLength:"80" doc:"what people call it"`
 	Behind       *string           `json:"behind,omitempty" required:"false" doc:"the gateway that it stands behind; empty: none"`
 	Closed       *bool             `json:"closed,omitempty" required:"false" doc:"no new signals appear"`
-	Interval     *measure.Duration `json:"interval,omitempty" required:"false" doc:"how often something is expected of it; 0s: nobody says"`
+	Interval     *measure.Duration `json:"interval,omitempty" required:"false" doc:"how often something is expected of it; 0: nobody says"`
 	ClockOffset  *float64          `json:"clock_offset,omitempty" required:"false" minimum:"-315360000" maximum:"315360000" doc:"seconds that are added to the times it sends"`
 	SilenceAlarm *bool             `json:"silence_alarm,omitempty" required:"false" doc:"whether its silence raises an alarm"`
 	Uptime       *string           `json:"uptime,omitempty" required:"false" doc:"its signal that counts the seconds since power-on; empty: none"`
@@ -32,13 +32,13 @@ type SignalChange struct {
 	FailsTo      *quality.Side     `json:"fails_to,omitempty" required:"false" enum:",low,high,both" doc:"the side of the span to which the instrument fails"`
 	Step         *float64          `json:"step,omitempty" required:"false" minimum:"0" doc:"resolution"`
 	WarmUp       *measure.Duration `json:"warm_up,omitempty" required:"false" doc:"how long after power-on its readings are not to be believed"`
-	WarmGap      *measure.Duration `json:"warm_gap,omitempty" required:"false" doc:"a longer gap between two readings means that it was without power; 0s: a gap says nothing"`
-	StuckAfter   *measure.Duration `json:"stuck_after,omitempty" required:"false" doc:"how long its last digit may stand still; 0s: for ever"`
-	FaultAfter   *measure.Duration `json:"fault_after,omitempty" required:"false" doc:"how long readings that cannot be believed may come before a sensor fault is raised; 0s: 10m"`
+	WarmGap      *measure.Duration `json:"warm_gap,omitempty" required:"false" doc:"a longer gap between two readings means that it was without power; 0: a gap says nothing"`
+	StuckAfter   *measure.Duration `json:"stuck_after,omitempty" required:"false" doc:"how long its last digit may stand still; 0: for ever"`
+	FaultAfter   *measure.Duration `json:"fault_after,omitempty" required:"false" doc:"how long readings that cannot be believed may come before a sensor fault is raised; 0: 10m"`
 	Bands        *site.Bands       `json:"bands,omitempty" required:"false" doc:"named stretches of its values"`
-	Interval     *measure.Duration `json:"interval,omitempty" required:"false" doc:"how often a reading is expected; 0s: as often as its device's"`
-	KeepReadings *measure.Duration `json:"keep_readings,omitempty" required:"false" doc:"for how long its readings are kept; 0s: as its kit or the site says"`
-	KeepFigures  *measure.Duration `json:"keep_figures,omitempty" required:"false" doc:"for how long its figures by hour and day are kept; 0s: as its kit or the site says"`
+	Interval     *measure.Duration `json:"interval,omitempty" required:"false" doc:"how often a reading is expected; 0: as often as its device's"`
+	KeepReadings *measure.Duration `json:"keep_readings,omitempty" required:"false" doc:"for how long its readings are kept; 0: as its kit or the site says"`
+	KeepFigures  *measure.Duration `json:"keep_figures,omitempty" required:"false" doc:"for how long its figures by hour and day are kept; 0: as its kit or the site says"`
 }
 
 // Onto changes a signal as it says, or tells what is wrong with it.

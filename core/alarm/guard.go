@@ -42,8 +42,8 @@ func (s Severity) rank() int {
 type Rung struct {
 	When     Test             `json:"when" db:"-" doc:"'above X', 'at least X', 'below X', 'at most X', 'outside A..B', 'inside A..B', 'is on', 'is off', 'is \"WORD\"', 'is not \"WORD\"', 'silent for 10m', 'stuck', 'faulty'" example:"above 30"`
 	Deadband float64          `json:"deadband" db:"deadband" required:"false" minimum:"0" doc:"how far back past the limit the value must come before the alarm clears, in the signal's unit"`
-	OnDelay  measure.Duration `json:"on_delay" db:"on_delay" required:"false" doc:"how long the test must hold before the alarm is raised" example:"10s"`
-	OffDelay measure.Duration `json:"off_delay" db:"off_delay" required:"false" doc:"how long the clear test must hold before the alarm is over" example:"10s"`
+	OnDelay  measure.Duration `json:"on_delay" db:"on_delay" required:"false" doc:"how long the test must hold before the alarm is raised" example:"10"`
+	OffDelay measure.Duration `json:"off_delay" db:"off_delay" required:"false" doc:"how long the clear test must hold before the alarm is over" example:"10"`
 	Severity Severity         `json:"severity" db:"severity" required:"false" enum:"advisory,warning,critical" default:"warning"`
 	Clears   Test             `json:"clears,omitzero" db:"-" readOnly:"true" required:"false" doc:"when it clears: the opposite of when, at the limit moved by the deadband, computed in the unit in which both were given" example:"at most 29"`
 }
@@ -113,7 +113,7 @@ type Guard struct {
 	Suppressed string           `json:"suppressed_while" db:"suppressed_while" required:"false" maxLength:"300" doc:"'DEVICE/SIGNAL TEST' or 'alarm GUARD': it does not look while that is so" example:"boiler-room/service is on"`
 	Unit       measure.Unit     `json:"unit,omitempty" db:"-" required:"false" doc:"when a guard is saved: in which limits and deadbands are given, if it is not the signal's own"`
 	Tell       []string         `json:"tell" db:"-" required:"false" nullable:"false" maxItems:"50" doc:"who is told: names of rosters and contacts, e-mail addresses" example:"[\"glasshouse\"]"`
-	LeastGap   measure.Duration `json:"least_gap" db:"least_gap" required:"false" doc:"how long after a message about one alarm (its raise, its return, a summary) the next alarm is held back, at most 1d, unless it is more severe; what came and went meanwhile is told in one message" example:"10m"`
+	LeastGap   measure.Duration `json:"least_gap" db:"least_gap" required:"false" doc:"how long after a message about one alarm (its raise, its return, a summary) the next alarm is held back, at most 1d, unless it is more severe; what came and went meanwhile is told in one message" example:"600"`
 	Templates  Templates        `json:"templates" db:"templates" required:"false" nullable:"false" maxItems:"20" doc:"the guard's own words, after those of a contact and before the site's"`
 	Advice     string           `json:"advice" db:"advice" required:"false" maxLength:"2000" doc:"what to do; every notice shows it"`
 	FromKit    string           `json:"from_kit,omitempty" db:"kit_guard" readOnly:"true" doc:"its name in the kit that it came from"`

@@ -251,7 +251,7 @@ type Record struct {
 	Useful    int              `json:"useful"`
 	Missed    int              `json:"missed" doc:"what people say that it missed"`
 	Precision *float64         `json:"precision" doc:"share of the marked alarms that were real or useful, in percent; null: none is marked"`
-	MedianAck measure.Duration `json:"median_acknowledge" doc:"until somebody had it, the middle one; 0s: none was acknowledged"`
+	MedianAck measure.Duration `json:"median_acknowledge" doc:"until somebody had it, the middle one; 0: none was acknowledged"`
 	Chatters  bool             `json:"chatters"`
 	Cure      string           `json:"cure" doc:"of one that chatters: what would have kept it quiet"`
 	Words     string           `json:"words"`

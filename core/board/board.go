@@ -50,8 +50,8 @@ type Edition struct {
 
 // Tiling is tiles on a grid, and the stretch of time that they show.
 type Tiling struct {
-	Range   measure.Duration `json:"range" required:"false" doc:"how far back tiles look that do not say otherwise; a day when left out" example:"24h"`
-	Compare measure.Duration `json:"compare" required:"false" doc:"lines are laid over those of so long ago; 0s: over none" example:"168h"`
+	Range   measure.Duration `json:"range" required:"false" doc:"how far back tiles look that do not say otherwise; a day when left out" example:"86400"`
+	Compare measure.Duration `json:"compare" required:"false" doc:"lines are laid over those of so long ago; 0: over none" example:"604800"`
 	Tiles   []Tile           `json:"tiles" nullable:"false" maxItems:"60"`
 }
 

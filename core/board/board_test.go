@@ -323,8 +323,8 @@ func TestACourseOfStates(t *testing.T) {
 	if !slices.Equal(c.Stretches, want) {
 		t.Errorf("%v", c.Stretches)
 	}
-	if len(c.States) != 2 || c.States[0] != (board.StateSum{State: "on", Ms: 6 * 60_000, Times: 3}) ||
-		c.States[1].Ms != 5*60_000 {
+	if len(c.States) != 2 || c.States[0] != (board.StateSum{State: "on", Lasted: 6 * 60_000, Times: 3}) ||
+		c.States[1].Lasted != 5*60_000 {
 		t.Errorf("%+v", c.States)
 	}
 }
@@ -339,7 +339,7 @@ func TestACourseOfManyChangesIsReduced(t *testing.T) {
 		c.Add([]measure.Reading{{At: measure.Instant(i) * 1000, Value: float64(i % 2)}})
 	}
 	c.End()
-	if len(c.Stretches) > 8000 || !c.Reduced || c.States[0].Ms+c.States[1].Ms != n*1000 || c.States[0].Times != n/2 {
+	if len(c.Stretches) > 8000 || !c.Reduced || c.States[0].Lasted+c.States[1].Lasted != n*1000 || c.States[0].Times != n/2 {
 		t.Errorf("%d stretches, reduced %t, %+v", len(c.Stretches), c.Reduced, c.States)
 	}
 	for i := 1; i < len(c.Stretches); i++ {

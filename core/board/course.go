@@ -32,9 +32,9 @@ type StateStretch struct {
 
 // StateSum is all that a signal was in one state.
 type StateSum struct {
-	State string `json:"state"`
-	Ms    int64  `json:"ms" doc:"milliseconds"`
-	Times int    `json:"times" doc:"how often it came into this state"`
+	State  string         `json:"state"`
+	Lasted measure.Millis `json:"lasted" doc:"seconds"`
+	Times  int            `json:"times" doc:"how often it came into this state"`
 }
 
 const (
@@ -89,7 +89,7 @@ func (c *Course) close(at measure.Instant) {
 		sum = &StateSum{State: c.state}
 		c.sums[c.state] = sum
 	}
-	sum.Ms, sum.Times = sum.Ms+int64(at-c.from), sum.Times+1
+	sum.Lasted, sum.Times = sum.Lasted+measure.Millis(at-c.from), sum.Times+1
 	c.Stretches = append(c.Stretches, StateStretch{c.from, at, c.state})
 	if len(c.Stretches) > 2*mostStretches {
 		c.reduce()
@@ -110,8 +110,8 @@ func (c *Course) End() {
 		c.States = append(c.States, *s)
 	}
 	slices.SortFunc(c.States, func(a, b StateSum) int {
-		if a.Ms != b.Ms {
-			return int(min(max(b.Ms-a.Ms, -1), 1))
+		if a.Lasted != b.Lasted {
+			return int(min(max(b.Lasted-a.Lasted, -1), 1))
 		}
 		return slices.Compare([]string{a.State}, []string{b.State})
 	})

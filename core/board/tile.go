@@ -21,7 +21,7 @@ type Tile struct {
 	Range   measure.Duration `json:"range,omitempty" required:"false" doc:"how far back it looks; as the board says when left out"`
 	Series  []Series         `json:"series,omitempty" required:"false" nullable:"false" maxItems:"20" doc:"the signals that it shows"`
 	Figure  string           `json:"figure,omitempty" required:"false" enum:",raw,mean,stretch" doc:"lines: all readings, the mean of each period, or its lowest to its highest; all readings when left out"`
-	Every   measure.Duration `json:"every,omitempty" required:"false" doc:"lines: the period of mean and stretch: 1m, 1h or 1d" example:"1h"`
+	Every   measure.Duration `json:"every,omitempty" required:"false" doc:"lines: the period of mean and stretch: 1m, 1h or 1d" example:"3600"`
 	Filled  bool             `json:"filled,omitempty" required:"false" doc:"lines: the area below is filled"`
 	Profile bool             `json:"profile,omitempty" required:"false" doc:"spread: by the hour of the day, instead of how often each value comes"`
 	Outputs []string         `json:"outputs,omitempty" required:"false" nullable:"false" maxItems:"12" doc:"switch: DEVICE/OUTPUT of each"`

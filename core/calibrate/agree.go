@@ -11,19 +11,19 @@ import (
 // (Lancet 1986; i: 307-310). The differences are the first less the second. The limits hold 95 of 100
 // differences where these are spread evenly to both sides.
 type Agreement struct {
-	Count      int          `json:"count" doc:"pairs that were compared"`
-	LeftOut    int          `json:"left_out" doc:"readings of the first for which the second had no value that still held"`
-	Mean       float64      `json:"mean" doc:"mean difference"`
-	Deviation  float64      `json:"deviation" doc:"standard deviation of the differences"`
-	Low        float64      `json:"low" doc:"lower limit of agreement: mean less 1.96 deviations"`
-	High       float64      `json:"high" doc:"upper limit of agreement"`
-	Lowest     float64      `json:"lowest" doc:"smallest difference"`
-	Highest    float64      `json:"highest" doc:"largest"`
-	Lag        int64        `json:"lag" doc:"milliseconds by which the second follows the first; negative: it runs ahead"`
-	LagStep    int64        `json:"lag_step" doc:"milliseconds to which the lag can be told: a part of the stretch"`
-	Likeness   float64      `json:"likeness" doc:"correlation at that lag, -1 to 1; near 0 the lag says nothing"`
-	Points     []Difference `json:"points" nullable:"false" doc:"at most 600 of the pairs, evenly chosen"`
-	Suggestion string       `json:"suggestion" doc:"what the difference suggests, in words"`
+	Count      int            `json:"count" doc:"pairs that were compared"`
+	LeftOut    int            `json:"left_out" doc:"readings of the first for which the second had no value that still held"`
+	Mean       float64        `json:"mean" doc:"mean difference"`
+	Deviation  float64        `json:"deviation" doc:"standard deviation of the differences"`
+	Low        float64        `json:"low" doc:"lower limit of agreement: mean less 1.96 deviations"`
+	High       float64        `json:"high" doc:"upper limit of agreement"`
+	Lowest     float64        `json:"lowest" doc:"smallest difference"`
+	Highest    float64        `json:"highest" doc:"largest"`
+	Lag        measure.Millis `json:"lag" doc:"seconds by which the second follows the first; negative: it runs ahead"`
+	LagStep    measure.Millis `json:"lag_step" doc:"seconds to which the lag can be told: a part of the stretch"`
+	Likeness   float64        `json:"likeness" doc:"correlation at that lag, -1 to 1; near 0 the lag says nothing"`
+	Points     []Difference   `json:"points" nullable:"false" doc:"at most 600 of the pairs, evenly chosen"`
+	Suggestion string         `json:"suggestion" doc:"what the difference suggests, in words"`
 }
 
 // Difference is one pair.
@@ -68,7 +68,7 @@ func Agree(first, second []measure.Reading, hold measure.Instant) (a Agreement, 
 	a.Deviation = math.Sqrt(squares / float64(a.Count-1))
 	a.Low, a.High = mean-limit*a.Deviation, mean+limit*a.Deviation
 	behind, step, likeness := lag(first, second, hold)
-	a.Lag, a.LagStep, a.Likeness = int64(behind), int64(step), likeness
+	a.Lag, a.LagStep, a.Likeness = measure.Millis(behind), measure.Millis(step), likeness
 	const most = 600
 	every := (len(pairs) + most - 1) / most
 	for i := 0; i < len(pairs); i += every {

@@ -19,7 +19,7 @@ type Recipe struct {
 	When     string           `json:"when,omitempty" required:"false" doc:"of on-off: when it is on, as a guard's test; of readings-over: what is counted" example:"above 11"`
 	Deadband float64          `json:"deadband,omitempty" required:"false" minimum:"0" doc:"of on-off: how far back past the limit; of charging: the change an hour that counts as none"`
 	Limit    *float64         `json:"limit,omitempty" required:"false" doc:"of forecast: the value that is waited for"`
-	Window   measure.Duration `json:"window,omitzero" required:"false" doc:"how far back it looks" example:"1h"`
+	Window   measure.Duration `json:"window,omitzero" required:"false" doc:"how far back it looks" example:"3600"`
 	Over     string           `json:"over,omitempty" required:"false" enum:"water,ice,either" doc:"of dew points: over water, over ice (frost point), or ice below 0 °C; water when left out"`
 	Curve    string           `json:"curve,omitempty" required:"false" doc:"of charge: li-ion, lead-acid, lifepo4, or own with points"`
 	Points   calibrate.Pairs  `json:"points,omitempty" required:"false" nullable:"false" doc:"of charge: volts of one cell and percent"`

@@ -25,7 +25,7 @@ type Spec struct {
 	Length    int              `json:"length,omitempty" db:"length" required:"false" minimum:"0" maximum:"200" doc:"of a text: how many letters it may have; 40 when left out"`
 	Safe      Value            `json:"safe" db:"safe" required:"false" doc:"the safe state: in an emergency, when the device hears nothing, and when what drives it cannot be believed; off, the low end, black or no text when left out"`
 	Rest      Value            `json:"rest" db:"rest" required:"false" doc:"the state when nothing asks for another; the safe state when left out"`
-	LeastOn   measure.Duration `json:"least_on,omitzero" db:"least_on" required:"false" doc:"how long it runs at least" example:"5m"`
+	LeastOn   measure.Duration `json:"least_on,omitzero" db:"least_on" required:"false" doc:"how long it runs at least" example:"300"`
 	LeastOff  measure.Duration `json:"least_off,omitzero" db:"least_off" required:"false" doc:"how long it stands still at least"`
 	Starts    int              `json:"starts_per_hour,omitempty" db:"starts_per_hour" required:"false" minimum:"0" maximum:"600" doc:"how often it may start within an hour; 0: as often as asked"`
 	HandsOff  bool             `json:"hands_off,omitempty" db:"hands_off" required:"false" doc:"nobody may set it by hand"`

@@ -31,9 +31,9 @@ type Eye struct {
 
 // Thinning says for how long frames are kept, by age. What came around alarms, and the reference, is kept in any case.
 type Thinning struct {
-	All    measure.Duration `json:"all" required:"false" doc:"all of them for so long; 30d when left out" example:"30d"`
+	All    measure.Duration `json:"all" required:"false" doc:"all of them for so long; 30d when left out" example:"2592000"`
 	Hourly measure.Duration `json:"hourly" required:"false" doc:"one an hour until they are so old; 365d when left out"`
-	Daily  measure.Duration `json:"daily" required:"false" doc:"one a day until they are so old; 0s: for ever"`
+	Daily  measure.Duration `json:"daily" required:"false" doc:"one a day until they are so old; 0: for ever"`
 }
 
 const day = measure.Duration(24 * time.Hour)

@@ -1,7 +1,10 @@
 package measure
 
 import (
+	"encoding/json"
 	"fmt"
+	"math"
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -42,11 +45,15 @@ func (i *Instant) UnmarshalText(text []byte) error {
 	return nil
 }
 
-// Duration is a length of time that is written as text: 10s, 1m30s, 2h, 3d.
+// Duration is a length of time. People write it as text: 10s, 1m30s, 2h, 3d; in JSON it is a number of seconds.
 type Duration time.Duration
 
-// ParseDuration reads what Duration writes; a day (d) counts 24 hours. It takes no negative length.
+// ParseDuration reads what Duration writes, and ISO 8601 (PT1M30S, P3D) without years and months, whose length differs;
+// a day (d, D) counts 24 hours. It takes no negative length, and no number without a unit: people mean minutes by it.
 func ParseDuration(text string) (Duration, error) {
+	if strings.HasPrefix(text, "P") {
+		return parseISO(text)
+	}
 	rest, days := text, int64(0)
 	if head, tail, found := strings.Cut(text, "d"); found {
 		n, err := strconv.ParseInt(head, 10, 32)
@@ -98,6 +105,61 @@ func (d Duration) String() string {
 	return text + rest
 }
 
+// isoDuration is a duration of ISO 8601-1:2019, 5.5.2.
+var isoDuration = regexp.MustCompile(`^P(?:(\d+)W)?(?:(\d+)D)?(T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:[.,]\d+)?)S)?)?$`)
+
+func parseISO(text string) (Duration, error) {
+	parts := isoDuration.FindStringSubmatch(text)
+	if parts == nil || strings.HasSuffix(text, "P") || strings.HasSuffix(text, "T") {
+		return 0, badDuration(text)
+	}
+	seconds := 0.0
+	for i, unit := range map[int]float64{1: 7 * 86400, 2: 86400, 4: 3600, 5: 60, 6: 1} {
+		if parts[i] != "" {
+			n, _ := strconv.ParseFloat(strings.Replace(parts[i], ",", ".", 1), 64)
+			seconds += n * unit
+		}
+	}
+	return durationOf(seconds, text)
+}
+
+// durationOf gives a number of seconds as a duration, to the nanosecond.
+func durationOf(seconds float64, text string) (Duration, error) {
+	switch {
+	case seconds < 0:
+		return 0, fmt.Errorf("%q is negative; a duration is 0s or longer", text)
+	case !(seconds < math.MaxInt64/1e9):
+		return 0, badDuration(text)
+	}
+	return Duration(math.Round(seconds * 1e9)), nil
+}
+
+// MarshalJSON writes the duration as a number of seconds.
+func (d Duration) MarshalJSON() ([]byte, error) {
+	return strconv.AppendFloat(nil, time.Duration(d).Seconds(), 'f', -1, 64), nil
+}
+
+// UnmarshalJSON reads a number of seconds, or a text as ParseDuration does.
+func (d *Duration) UnmarshalJSON(raw []byte) (err error) {
+	text := string(raw)
+	switch {
+	case text == "null":
+		return nil
+	case text[0] == '"':
+		if err = json.Unmarshal(raw, &text); err != nil {
+			return err
+		}
+		*d, err = ParseDuration(text)
+		return err
+	}
+	var seconds float64
+	if err = json.Unmarshal(raw, &seconds); err != nil {
+		return badDuration(text)
+	}
+	*d, err = durationOf(seconds, text)
+	return err
+}
+
 // MarshalText writes the duration as String does.
 func (d Duration) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
 
@@ -109,3 +171,21 @@ func (d *Duration) UnmarshalText(text []byte) (err error) {
 
 // FarAhead is beyond every reading: they are at most a day ahead.
 const FarAhead = 25 * time.Hour
+
+// Millis is a length of time that was found out, in milliseconds; it may be negative. In JSON it is a number of seconds.
+type Millis int64
+
+// MarshalJSON writes the length as a number of seconds.
+func (m Millis) MarshalJSON() ([]byte, error) {
+	return strconv.AppendFloat(nil, float64(m)/1000, 'f', -1, 64), nil
+}
+
+// UnmarshalJSON reads a number of seconds.
+func (m *Millis) UnmarshalJSON(raw []byte) error {
+	var seconds float64
+	if err := json.Unmarshal(raw, &seconds); err != nil {
+		return err
+	}
+	*m = Millis(math.Round(seconds * 1000))
+	return nil
+}

@@ -75,9 +75,45 @@ func TestDurationText(t *testing.T) {
 			t.Errorf("%q is written back as %q", text, again)
 		}
 	}
-	for _, bad := range []string{"", "10", "-1s", "ten", "1.5d", "-1d", "d"} {
+	for text, want := range map[string]Duration{"PT1M30S": 90e9, "P3D": 3 * 86400e9, "P1W": 7 * 86400e9, "PT0S": 0,
+		"P1DT12H": 36 * 3600e9, "PT0.25S": 25e7, "PT0,25S": 25e7, "PT90M": 5400e9} {
+		if got, err := ParseDuration(text); err != nil || got != want {
+			t.Errorf("ParseDuration(%q) = %v, %v", text, got, err)
+		}
+	}
+	for _, bad := range []string{"", "10", "-1s", "ten", "1.5d", "-1d", "d", "P", "PT", "P1Y", "P1M", "P1DT", "PT1S1M", "p1d",
+		"PT-1S", "P99999999999D"} {
 		if got, err := ParseDuration(bad); err == nil {
 			t.Errorf("ParseDuration(%q) = %v; want an error", bad, got)
+		}
+	}
+}
+
+// In JSON a length of time is a number of seconds; what people write is read too.
+func TestDurationInJSON(t *testing.T) {
+	for text, want := range map[string]Duration{"90": 90e9, "0.25": 25e7, `"1m30s"`: 90e9, `"PT1M30S"`: 90e9, "1e3": 1000e9,
+		"0": 0, "604800": 7 * 86400e9} {
+		var d Duration
+		if err := json.Unmarshal([]byte(text), &d); err != nil || d != want {
+			t.Errorf("%s is read as %v: %v", text, d, err)
+		}
+		var again Duration
+		out, err := json.Marshal(d)
+		if err != nil || json.Unmarshal(out, &again) != nil || again != d || out[0] == '"' {
+			t.Errorf("%v is written as %s: %v", d, out, err)
+		}
+	}
+	for _, bad := range []string{`"90"`, "-1", "true", "[]", `""`, "1e300", "{}"} {
+		var d Duration
+		if err := json.Unmarshal([]byte(bad), &d); err == nil {
+			t.Errorf("%s is read as %v", bad, d)
+		}
+	}
+	for m, want := range map[Millis]string{1500: "1.5", -20: "-0.02", 0: "0", 3_600_000: "3600", 1: "0.001"} {
+		var again Millis
+		out, err := json.Marshal(m)
+		if err != nil || string(out) != want || json.Unmarshal(out, &again) != nil || again != m {
+			t.Errorf("%d ms are written as %s and read as %d: %v", m, out, again, err)
 		}
 	}
 }

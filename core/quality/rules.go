@@ -13,10 +13,10 @@ type Rules struct {
 	SpanHigh   *float64         `json:"span_high" db:"span_high" doc:"the highest"`
 	FailsTo    Side             `json:"fails_to" db:"fails_to" enum:",low,high,both" doc:"the side to which the instrument fails: what lies beyond the span there is a fault; elsewhere it counts as beyond a guard's limit"`
 	Step       float64          `json:"step" db:"step" doc:"resolution; 0 when nobody has said"`
-	WarmUp     measure.Duration `json:"warm_up" db:"warm_up" doc:"how long after power-on its readings are not to be believed; 0s: it needs no warming"`
-	WarmGap    measure.Duration `json:"warm_gap" db:"warm_gap" doc:"a longer gap between two readings means that it was without power; 0s: a gap says nothing"`
-	StuckAfter measure.Duration `json:"stuck_after" db:"stuck_after" doc:"how long its last digit may stand still; 0s: for ever"`
-	FaultAfter measure.Duration `json:"fault_after" db:"fault_after" doc:"how long nothing but implausible or stuck readings may come before a sensor fault is raised; 0s: 10m"`
+	WarmUp     measure.Duration `json:"warm_up" db:"warm_up" doc:"how long after power-on its readings are not to be believed; 0: it needs no warming"`
+	WarmGap    measure.Duration `json:"warm_gap" db:"warm_gap" doc:"a longer gap between two readings means that it was without power; 0: a gap says nothing"`
+	StuckAfter measure.Duration `json:"stuck_after" db:"stuck_after" doc:"how long its last digit may stand still; 0: for ever"`
+	FaultAfter measure.Duration `json:"fault_after" db:"fault_after" doc:"how long nothing but implausible or stuck readings may come before a sensor fault is raised; 0: 10m"`
 }
 
 // Side is an end of the span.

@@ -27,7 +27,7 @@ type Drill struct {
 // DrillStep is one thing that happened in a drill.
 type DrillStep struct {
 	At   measure.Instant `json:"at" format:"date-time"`
-	Took int64           `json:"took_ms" doc:"milliseconds since the reading was made"`
+	Took measure.Millis  `json:"took" doc:"seconds since the reading was made"`
 	What string          `json:"what"`
 	OK   bool            `json:"ok"`
 }
@@ -91,6 +91,6 @@ func (d *Drill) Tell(a alarm.Alarm, notices []Notice) {
 		return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(b.What, a.What))
 	})
 	for i := range d.Steps {
-		d.Steps[i].Took = int64(d.Steps[i].At - d.StartedAt)
+		d.Steps[i].Took = measure.Millis(d.Steps[i].At - d.StartedAt)
 	}
 }

@@ -21,7 +21,7 @@ type Roster struct {
 	Name      string           `json:"name" db:"name" required:"false" pattern:"^[a-z0-9][a-z0-9-]{0,62}$" example:"boiler"`
 	Title     string           `json:"title" db:"title" required:"false" maxLength:"80"`
 	Steps     Steps            `json:"steps" db:"steps" minItems:"1" maxItems:"20" nullable:"false"`
-	Repeat    measure.Duration `json:"repeat" db:"repeat_every" required:"false" doc:"after the last step, everybody whose hours it is is told again so often, until someone has it; 0s: not again" example:"10m"`
+	Repeat    measure.Duration `json:"repeat" db:"repeat_every" required:"false" doc:"after the last step, everybody whose hours it is is told again so often, until someone has it; 0: not again" example:"600"`
 	Rotation  *Rotation        `json:"rotation,omitempty" db:"rotation" required:"false" doc:"who is on duty, by weeks"`
 	DrilledAt *measure.Instant `json:"drilled_at" db:"drilled_at" readOnly:"true" format:"date-time" doc:"when a drill last went the whole way"`
 	MadeAt    measure.Instant  `json:"made_at" db:"made_at" readOnly:"true" format:"date-time"`
@@ -35,8 +35,8 @@ type Step struct {
 	From       alarm.Severity   `json:"from_severity,omitempty" required:"false" enum:"advisory,warning,critical" default:"advisory" doc:"the mildest alarms that it is for"`
 	Severities []alarm.Severity `json:"severities,omitempty" required:"false" enum:"advisory,warning,critical" doc:"the alarms that it is for; empty: all"`
 	Kinds      []string         `json:"kinds,omitempty" required:"false" enum:"limit,silence,fault,reminder" doc:"the alarms that it is for: a value beyond a limit; silence; a fault of a sensor, a clock, an output, a carrier or the service; a verification or a drill that is due; empty: all"`
-	After      measure.Duration `json:"after" required:"false" doc:"after how long without anybody having it" example:"5m"`
-	LeastGap   measure.Duration `json:"least_gap,omitempty" required:"false" doc:"how long after one message to an address the next comes at the earliest, at most 1d; what is critical comes at once, the rest in one message" example:"1m"`
+	After      measure.Duration `json:"after" required:"false" doc:"after how long without anybody having it" example:"300"`
+	LeastGap   measure.Duration `json:"least_gap,omitempty" required:"false" doc:"how long after one message to an address the next comes at the earliest, at most 1d; what is critical comes at once, the rest in one message" example:"60"`
 }
 
 // Rotation says who is on duty: one after the other, each for so many weeks.

@@ -25,7 +25,7 @@ type SiteReach struct {
 // else. What is critical never waits, and the first word from another device FirstWord at most.
 type FloodLimit struct {
 	Messages int              `json:"messages" minimum:"1" maximum:"10000" example:"8"`
-	Within   measure.Duration `json:"within" doc:"10s to 1h" example:"3m"`
+	Within   measure.Duration `json:"within" doc:"10s to 1h" example:"180"`
 }
 
 // FirstWord is how long a flood delays the raise of an alarm on a device of which a reader has heard nothing meanwhile.
@@ -45,7 +45,7 @@ func (s *SiteReach) FloodFrom() FloodLimit {
 // Heartbeat is a request to an outside address on an interval. When it stays away, that is the outsider's alarm.
 type Heartbeat struct {
 	URL   string           `json:"url" maxLength:"1000" example:"https://watch.example.org/in/4f7c"`
-	Every measure.Duration `json:"every" doc:"30s to 1d" example:"5m"`
+	Every measure.Duration `json:"every" doc:"30s to 1d" example:"300"`
 }
 
 // QuietWord is a message once a day.

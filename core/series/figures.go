@@ -22,8 +22,8 @@ type Figures struct {
 	HighAt  measure.Instant `json:"high_at" db:"high_at" format:"date-time"`
 	High    float64         `json:"high" db:"high"`
 	Sum     float64         `json:"sum" db:"sum"`
-	Held    float64         `json:"held" db:"held" doc:"the value times the milliseconds that it held, summed"`
-	HeldFor int64           `json:"held_for" db:"held_for" doc:"the milliseconds of the period in which a value is known to have held"`
+	Held    float64         `json:"-" db:"held"` // the value times the milliseconds that it held, summed
+	HeldFor measure.Millis  `json:"held_for" db:"held_for" doc:"the seconds of the period in which a value is known to have held"`
 }
 
 // Row is a period, or the part of one that was asked for, with the figures of several signals.
@@ -117,7 +117,7 @@ func (f *Aggregator) holdUntil(next measure.Instant) {
 		if from < until {
 			g := &f.figures[period]
 			g.Held = finite(g.Held + f.held.Value*float64(until-from))
-			g.HeldFor += int64(until - from)
+			g.HeldFor += measure.Millis(until - from)
 		}
 	}
 }

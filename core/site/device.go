@@ -18,7 +18,7 @@ type Device struct {
 	Behind       string           `json:"behind" db:"behind" doc:"the gateway it stands behind, whose key may send for it; empty: none"`
 	Kit          string           `json:"kit" db:"kit" doc:"the kit it was made from; empty: none"`
 	Closed       bool             `json:"closed" db:"closed" doc:"no new signals appear"`
-	Interval     measure.Duration `json:"interval" db:"interval" doc:"how often something is expected of it; 0s: nobody has said, so it is never silent"`
+	Interval     measure.Duration `json:"interval" db:"interval" doc:"how often something is expected of it; 0: nobody has said, so it is never silent"`
 	Uptime       string           `json:"uptime" db:"uptime" doc:"its signal that counts the seconds since power-on, which tells when sensors warm up; empty: none"`
 	ClockOffset  float64          `json:"clock_offset" db:"clock_offset" doc:"seconds that are added to the times it sends"`
 	SilenceAlarm bool             `json:"silence_alarm" db:"silence_alarm" doc:"whether its silence raises an alarm"`
@@ -97,7 +97,7 @@ func CheckInterval(field string, d measure.Duration) error {
 
 // Settings are what a device is ordered to do.
 type Settings struct {
-	Interval measure.Duration  `json:"interval,omitzero" required:"false" doc:"how often to measure, 1s to 1d" example:"5m"`
+	Interval measure.Duration  `json:"interval,omitzero" required:"false" doc:"how often to measure, 1s to 1d" example:"300"`
 	Sparing  measure.Duration  `json:"sparing_interval,omitzero" required:"false" doc:"how often when the battery is low"`
 	Values   map[string]string `json:"values,omitempty" required:"false" doc:"free keys and values"`
 }

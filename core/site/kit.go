@@ -17,9 +17,9 @@ type Kit struct {
 	Name         string           `json:"name" pattern:"^[a-z0-9][a-z0-9-]{0,62}$" doc:"unique in the site" example:"pond-probe"`
 	Title        string           `json:"title,omitempty" required:"false" maxLength:"80"`
 	About        string           `json:"about,omitempty" required:"false" maxLength:"2000" doc:"what it is, how to wire it"`
-	Interval     measure.Duration `json:"interval,omitzero" required:"false" doc:"how often something is expected of it" example:"15s"`
+	Interval     measure.Duration `json:"interval,omitzero" required:"false" doc:"how often something is expected of it" example:"15"`
 	Closed       bool             `json:"closed,omitempty" required:"false" doc:"no other signals appear than these"`
-	KeepReadings measure.Duration `json:"keep_readings,omitzero" required:"false" doc:"for how long readings of its devices are kept" example:"365d"`
+	KeepReadings measure.Duration `json:"keep_readings,omitzero" required:"false" doc:"for how long readings of its devices are kept" example:"31536000"`
 	KeepFigures  measure.Duration `json:"keep_figures,omitzero" required:"false" doc:"for how long their figures by hour and day are kept"`
 	Faults       Faults           `json:"faults,omitzero" required:"false" doc:"how bad the silence, a wrong clock and sensor faults of its devices are, and who is told"`
 	Settings     Settings         `json:"settings,omitzero" required:"false" doc:"what it is ordered at first"`

@@ -14,10 +14,10 @@ type Site struct {
 	Name         string           `json:"name" db:"name" minLength:"1" maxLength:"80"`
 	Zone         string           `json:"zone" db:"zone" doc:"IANA time zone" example:"Europe/Dublin"`
 	Currency     string           `json:"currency" db:"currency" doc:"ISO 4217 code" example:"EUR"`
-	KeepReadings measure.Duration `json:"keep_readings" db:"keep_readings" required:"false" doc:"for how long readings are kept, where neither signal nor kit says; 0s: for ever"`
-	KeepFigures  measure.Duration `json:"keep_figures" db:"keep_figures" required:"false" doc:"for how long figures by hour and day are kept; 0s: for ever"`
-	KeepAlarms   measure.Duration `json:"keep_alarms" db:"keep_alarms" required:"false" doc:"for how long alarms that are over are kept, with their notices and journal; 0s: for ever"`
-	KeepJournal  measure.Duration `json:"keep_journal" db:"keep_journal" required:"false" doc:"for how long the journal and the notices are kept that are about no alarm; 0s: for ever"`
+	KeepReadings measure.Duration `json:"keep_readings" db:"keep_readings" required:"false" doc:"for how long readings are kept, where neither signal nor kit says; 0: for ever"`
+	KeepFigures  measure.Duration `json:"keep_figures" db:"keep_figures" required:"false" doc:"for how long figures by hour and day are kept; 0: for ever"`
+	KeepAlarms   measure.Duration `json:"keep_alarms" db:"keep_alarms" required:"false" doc:"for how long alarms that are over are kept, with their notices and journal; 0: for ever"`
+	KeepJournal  measure.Duration `json:"keep_journal" db:"keep_journal" required:"false" doc:"for how long the journal and the notices are kept that are about no alarm; 0: for ever"`
 	Units        Units            `json:"units" db:"units" required:"false" doc:"in which unit values are shown, by what they measure; who has said nothing sees them as stored"`
 	Holidays     Days             `json:"holidays" db:"holidays" required:"false" nullable:"false" maxItems:"1000" doc:"dates that count as holidays where armed hours say so" example:"[\"2026-12-25\"]"`
 }
@@ -119,9 +119,9 @@ type Signal struct {
 	quality.Rules
 	Bands        Bands            `json:"bands" db:"bands" nullable:"false" doc:"named stretches of its values"`
 	Faults       Faults           `json:"faults,omitzero" db:"faults" required:"false" doc:"how bad a sensor fault of it is, and who is told; as its device says when left out"`
-	Interval     measure.Duration `json:"interval" db:"interval" doc:"how often a reading is expected; 0s: as often as its device's"`
-	KeepReadings measure.Duration `json:"keep_readings" db:"keep_readings" doc:"for how long its readings are kept; 0s: as its kit or the site says"`
-	KeepFigures  measure.Duration `json:"keep_figures" db:"keep_figures" doc:"for how long its figures by hour and day are kept; 0s: as its kit or the site says"`
+	Interval     measure.Duration `json:"interval" db:"interval" doc:"how often a reading is expected; 0: as often as its device's"`
+	KeepReadings measure.Duration `json:"keep_readings" db:"keep_readings" doc:"for how long its readings are kept; 0: as its kit or the site says"`
+	KeepFigures  measure.Duration `json:"keep_figures" db:"keep_figures" doc:"for how long its figures by hour and day are kept; 0: as its kit or the site says"`
 	At           *measure.Instant `json:"at" db:"at" format:"date-time" doc:"of the newest reading"`
 	Value        *float64         `json:"value" db:"value" doc:"of the newest reading"`
 	Text         *string          `json:"text" db:"text" doc:"of the newest reading, when it is text or data"`
@@ -149,5 +149,5 @@ type Entry struct {
 	Text      string          `json:"text" db:"text"`
 	AlarmID   *int64          `json:"alarm_id" db:"alarm_id"`
 	Severity  string          `json:"severity" db:"severity" doc:"of the alarm behind it, the worst that it had; empty: there is none"`
-	Lasted    *int64          `json:"lasted_ms" db:"lasted" doc:"of an alarm that is over: how long it stood, in milliseconds"`
+	Lasted    *measure.Millis `json:"lasted" db:"lasted" doc:"of an alarm that is over: for how many seconds it stood"`
 }

@@ -6,8 +6,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"jauntylark/api"
 	"jauntylark/core/alarm"
-	"jauntylark/core/measure"
 	"jauntylark/core/site"
 )
 
@@ -15,10 +15,10 @@ import (
 func KitSchema() ([]byte, error) {
 	const prefix = "#/$defs/"
 	registry := huma.NewMapRegistry(prefix, huma.DefaultSchemaNamer)
-	for _, text := range []reflect.Type{reflect.TypeFor[measure.Duration](), reflect.TypeFor[alarm.Test]()} {
-		registry.RegisterTypeAlias(text, reflect.TypeFor[string]())
-	}
+	api.TellLengths(registry)
+	registry.RegisterTypeAlias(reflect.TypeFor[alarm.Test](), reflect.TypeFor[string]())
 	registry.Schema(reflect.TypeFor[site.Kit](), true, "Kit")
+	api.WriteLengths(registry)
 	document := map[string]any{
 		"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Jaunty Lark kit",
 		"description": "One sort of device: what it sends, how often, and how it is guarded at first.",

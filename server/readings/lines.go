@@ -61,7 +61,7 @@ func listLines(ctx context.Context, v *web.Server, in *api.ListLinesIn) (api.Lin
 	}
 	for i := range signals {
 		s, l := &signals[i], &out.Lines[i]
-		l.Signal, l.Hold = s.Path(), 3*time.Duration(s.Interval).Milliseconds()
+		l.Signal, l.Hold = s.Path(), measure.Millis(3*time.Duration(s.Interval).Milliseconds())
 		if l.Line, err = place.LineOf(ctx, v, s, out.Since, out.Until, in.Columns); err != nil {
 			return api.Lines{}, err
 		}

@@ -139,6 +139,7 @@ func (v *Server) newAPI() huma.API {
 	made := huma.NewAPI(config, &adapter{v.Echo, v.once})
 	schemas := made.OpenAPI().Components.Schemas
 	schemas.RegisterTypeAlias(reflect.TypeFor[measure.Quality](), reflect.TypeFor[[]string]())
+	api.TellLengths(schemas)
 	made.OpenAPI().Components.Responses = api.DescribeFaults(schemas)
 	made.UseMiddleware(v.authorise)
 	return made

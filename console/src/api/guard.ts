@@ -1,9 +1,11 @@
+import { inWords, type Length } from './words'
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { keyOf } from './changes'
 import {
   api,
   type Guard,
+  type GuardBody,
   type Marked,
   type Occurrence,
   type ReplayLine,
@@ -129,7 +131,7 @@ export function whenOf(r: RungDraft, signal: Signal): string {
   }
 }
 
-type WithTest = { when: string; deadband?: number; on_delay?: string; off_delay?: string; severity?: Severity }
+type WithTest = { when: string; deadband?: number; on_delay?: Length; off_delay?: Length; severity?: Severity }
 
 function rungOf(g: WithTest, unit: string): RungDraft {
   const eye = (v: number) => seen(v, unit)
@@ -138,8 +140,8 @@ function rungOf(g: WithTest, unit: string): RungDraft {
     b: 0,
     word: '',
     deadband: seenDifference(g.deadband ?? 0, unit),
-    on: g.on_delay ?? '0s',
-    off: g.off_delay ?? '0s',
+    on: inWords(g.on_delay ?? 0),
+    off: inWords(g.off_delay ?? 0),
     severity: g.severity ?? 'warning',
   }
   for (const kind of measured) {
@@ -160,7 +162,7 @@ export const draftOf = (g: Guard, signal: Signal): Draft => ({
   armed: g.armed ?? '',
   suppressed: g.suppressed_while ?? '',
   tell: (g.tell ?? []).join(', '),
-  leastGap: g.least_gap ?? '0s',
+  leastGap: inWords(g.least_gap ?? 0),
   templates: g.templates ?? [],
   advice: g.advice ?? '',
 })
@@ -169,7 +171,7 @@ export const draftOf = (g: Guard, signal: Signal): Draft => ({
 export const isComplete = (d: Draft) => d.rungs.every(isWhole)
 
 /** The guard that a draft says, for the service; its limits are in the unit in which they were written. */
-export function guardOf(d: Draft, signal: Signal): Guard {
+export function guardOf(d: Draft, signal: Signal): GuardBody {
   const rung = (r: RungDraft) => ({
     when: whenOf(r, signal),
     deadband: isMeasured(r.kind) ? (r.deadband ?? 0) : 0,
@@ -195,7 +197,7 @@ export function guardOf(d: Draft, signal: Signal): Guard {
     least_gap: d.leastGap || '0s',
     templates: d.templates,
     advice: d.advice,
-  } as Guard
+  } as GuardBody
 }
 
 export type Replay = {
@@ -216,7 +218,7 @@ const nothing: Replay = { running: false, alarms: [] }
 
 /** The alarms that a guard would have raised since an instant, as they are found; asked for anew whenever it changes. Nothing
  *  is said of a guard that is not written yet. */
-export function useReplay(guard: Guard | undefined, since: number): Replay {
+export function useReplay(guard: GuardBody | undefined, since: number): Replay {
   const [state, set] = useState(nothing)
   const order = guard && JSON.stringify({ guard, since: new Date(since).toISOString() })
   useEffect(() => {

@@ -3,7 +3,7 @@ import { keyOf } from './changes'
 import { api, type Interlock, type Output, type OutputList, type OutputSpec, take } from './client'
 import { askAnew, queries } from './queries'
 import { shown } from './units'
-import { age, clock } from './words'
+import { age, clock, type Length } from './words'
 
 export const useOutputs = () =>
   useQuery({ queryKey: keyOf('outputs'), queryFn: () => take(api.GET('/api/v1/outputs')) })
@@ -46,15 +46,18 @@ export const saveOutput = (path: string, body: OutputSpec) => {
   const [device = '', output = ''] = path.split('/')
   return take(api.PUT('/api/v1/outputs/{device}/{output}', { params: { path: { device, output } }, body }))
 }
-export const saveInterlock = (i: Interlock) =>
+/** An interlock while it is written: its delays are as people write them. */
+export type Lock = Omit<Interlock, 'on_delay' | 'off_delay'> & { on_delay?: Length; off_delay?: Length }
+
+export const saveInterlock = (i: Lock) =>
   take(api.PUT('/api/v1/interlocks/{interlock}', { params: { path: { interlock: i.name } }, body: writable(i) }))
 
 /** What can be said of an interlock, without how it stands. */
-export function writable(i: Interlock): Interlock {
+export function writable(i: Lock): Lock {
   const { name, output, alarm, signal, when, deadband, on_delay, off_delay, bands, hours, formula, of, safety, latch } =
     i
   const said = { name, output, alarm, signal, when, deadband, on_delay, off_delay, bands, hours, formula, of }
-  return { ...said, set: i.set, safety, latch } as Interlock
+  return { ...said, set: i.set, safety, latch } as Lock
 }
 
 export const colours: Record<string, string> = {

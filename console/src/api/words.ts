@@ -156,17 +156,39 @@ function scaled(value: number, unit: string, sign: string): [string, string] {
 }
 
 const parts: Record<string, string> = { d: 'd', h: 'h', m: 'min', s: 's', ms: 'ms' }
+
+/** A length of time: seconds, as the service tells it, or as people write it, like 1h30m. */
+export type Length = number | string
+
+/** A length of time as people write it: 5400 is 1h30m. */
+export function inWords(duration: Length | undefined): string {
+  if (typeof duration !== 'number') return duration ?? ''
+  if (duration === 0) return '0s'
+  let text = ''
+  let rest = duration
+  for (const [unit, size] of Object.entries({ d: 86400, h: 3600, m: 60 })) {
+    const n = Math.floor(rest / size)
+    if (n > 0) text += `${n}${unit}`
+    rest -= n * size
+  }
+  if (rest > 0) text += rest < 1 && !text ? `${Math.round(rest * 1000)}ms` : `${Number(rest.toFixed(3))}s`
+  return text
+}
+
 /** A length of time like 1h47m7s as people read it: "1 h 47 min 7 s". */
-export const spoken = (duration: string) =>
-  duration
+export const spoken = (duration: Length) =>
+  inWords(duration)
     .replace(/([\d.]+)(ms|d|h|m|s)/g, (_, n: string, unit: string) => `${Math.round(Number(n))} ${parts[unit]} `)
     .trim()
 
 const unitSeconds: Record<string, number> = { d: 86400, h: 3600, m: 60, s: 1, ms: 0.001 }
 /** A length of time like 1h30m, in milliseconds. */
-export const lengthOf = (text: string) =>
+export const lengthOf = (text: Length) =>
   1000 *
-  [...text.matchAll(/(\d+(?:\.\d+)?)(ms|d|h|m|s)/g)].reduce((sum, [, n, u]) => sum + Number(n) * unitSeconds[u!]!, 0)
+  [...inWords(text).matchAll(/(\d+(?:\.\d+)?)(ms|d|h|m|s)/g)].reduce(
+    (sum, [, n, u]) => sum + Number(n) * unitSeconds[u!]!,
+    0,
+  )
 
 /** A number of bytes as people read it, in thousands. */
 export function bytes(n: number) {
@@ -300,9 +322,8 @@ export function troubles(d: DeviceStory, now: number): string[] {
 /** What was ordered, in words. */
 export function settingsWords(s: Device['settings']) {
   const parts: string[] = []
-  if (s.interval && s.interval !== '0s') parts.push(`every ${s.interval}`)
-  if (s.sparing_interval && s.sparing_interval !== '0s')
-    parts.push(`every ${s.sparing_interval} when the battery is low`)
+  if (s.interval) parts.push(`every ${inWords(s.interval)}`)
+  if (s.sparing_interval) parts.push(`every ${inWords(s.sparing_interval)} when the battery is low`)
   for (const [key, value] of Object.entries(s.values ?? {})) parts.push(`${key} ${value}`)
   return parts.join(', ') || 'nothing'
 }

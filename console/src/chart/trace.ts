@@ -31,7 +31,7 @@ export function withGaps(line: SignalLine, unit: string): Pick<Trace, 'at' | 'va
   // A line that was made coarser has its points up to two columns apart.
   const column = line.at.length > 1 ? (2.2 * (line.at.at(-1)! - line.at[0]!)) / line.at.length : 0
   const hold =
-    line.hold > 0 ? Math.max(line.hold, line.reduced ? 2 * column : 0) : Math.max(8 * usual(line.at), 2 * column)
+    line.hold > 0 ? Math.max(1000 * line.hold, line.reduced ? 2 * column : 0) : Math.max(8 * usual(line.at), 2 * column)
   line.at.forEach((t, i) => {
     const before = line.at[i - 1]
     if (before !== undefined && t - before > hold) {

@@ -8,7 +8,7 @@ import { useFigures, useLines, useNotes, useRested } from '../api/lines'
 import { serviceNow } from '../api/live'
 import { type Facts, useFactsOf, useSignalsOf } from '../api/signal'
 import { seen, seenStep, seenUnit } from '../api/units'
-import { clock, doubtWords, earlier, length, limitsFor, placesOf, shown, stateName } from '../api/words'
+import { clock, doubtWords, earlier, length, limitsFor, placesOf, shown, stateName, inWords } from '../api/words'
 import { drawing, drawingSize } from '../chart/drawing'
 import { LinesChart, tonesFor } from '../chart/lines'
 import { clockChangeWords } from '../chart/paint'
@@ -123,7 +123,7 @@ function usePlotted(tile: Placed, signals: Facts[], width: number) {
   const now = lines.data && !view.fixed && !lines.isPlaceholderData ? Date.parse(lines.data.until) : serviceNow()
   const bounds = boundsOf(view, now)
   const asked = boundsOf(rested, Math.ceil(now / 60_000) * 60_000)
-  const figures = useFigures(raw ? [] : paths, tile.every || '1h', asked, !view.fixed)
+  const figures = useFigures(raw ? [] : paths, inWords(tile.every || 3600), asked, !view.fixed)
   const several = new Set(signals.map((s) => s.device)).size > 1
   const stamp = figures.map((f) => f.dataUpdatedAt).join()
 

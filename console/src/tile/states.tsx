@@ -138,7 +138,11 @@ function useCourses(series: { signal: string; title?: string }[], bounds: Stretc
         until: Date.parse(p.until),
         state: stateWord(s, p.state),
       }))
-      const sums = (told?.states ?? []).map((v) => ({ ...v, state: stateWord(s, v.state) }))
+      const sums = (told?.states ?? []).map((v) => ({
+        ms: 1000 * v.lasted,
+        times: v.times,
+        state: stateWord(s, v.state),
+      }))
       return { ...common, now: nowOf(s), pieces, sums, tones: tonesOf(s) }
     }
     const own_ = alarms.filter((a) => a.signal === pathOf(s)).reverse()

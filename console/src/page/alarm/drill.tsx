@@ -63,7 +63,7 @@ export function DrillPage() {
           <tbody aria-live="polite">
             {d.steps.map((s) => (
               <tr key={s.at + s.what}>
-                <Num>{(s.took_ms / 1000).toFixed(3)} s</Num>
+                <Num>{s.took.toFixed(3)} s</Num>
                 <td>
                   {!s.ok && <b>! </b>}
                   {s.what}

@@ -3,12 +3,13 @@ import { placed, type Placed, saveDraft, takeBoard } from '../../api/board'
 import { keyOf } from '../../api/changes'
 import { type Board, Problem, type Tiling } from '../../api/client'
 import { queries } from '../../api/queries'
+import type { Length } from '../../api/words'
 import { useUndo } from '../../ui/undo'
 
 /** What is being changed of a board. */
-export type Draft = { tiles: Placed[]; range: string; compare: string }
+export type Draft = { tiles: Placed[]; range: Length; compare: Length }
 
-const draftOf = (t: Tiling): Draft => ({ tiles: placed(t), range: t.range || '24h', compare: t.compare || '0s' })
+const draftOf = (t: Tiling): Draft => ({ tiles: placed(t), range: t.range || '24h', compare: t.compare || 0 })
 const rest = 700
 
 /** What somebody else has made of the board meanwhile. */

@@ -1,3 +1,5 @@
+import { inWords, type Length } from '../../api/words'
+
 /** How far back charts can be told to look. */
 export const lengths: Record<string, string> = {
   '1h': 'an hour',
@@ -8,9 +10,9 @@ export const lengths: Record<string, string> = {
   '8760h': 'a year',
 }
 
-/** A length of time as the choices write it: the service writes 7d for 168h. */
-export const asChosen = (text: string) =>
-  text
+/** A length of time as the choices write it: 168h for 7d. */
+export const asChosen = (length: Length) =>
+  inWords(length)
     .replace(/^(\d+)d$/, (_, days: string) => `${Number(days) * 24}h`)
     .replace(/^(\d+)h0m0s$/, '$1h')
     .replace(/^(\d+)m0s$/, '$1m')

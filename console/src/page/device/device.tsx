@@ -8,7 +8,7 @@ import { stateWords, titleOf, useOutputs } from '../../api/output'
 import { useAct } from '../../api/queries'
 import { useSignals } from '../../api/signal'
 import { useSession, useSite } from '../../api/site'
-import { age, capital, clock, counted, lifeWords, readsAs, settingsWords, troubles } from '../../api/words'
+import { age, capital, clock, counted, lifeWords, readsAs, settingsWords, troubles, inWords } from '../../api/words'
 import { CodeTexts } from './code-texts'
 import { FramesLink } from './frames-link'
 import { Keys } from './keys'
@@ -52,7 +52,7 @@ export function DevicePage() {
       <Heading>{title}</Heading>
       <Prose data-life={d.life}>
         {(d.life === 'silent' || d.life === 'overdue') && <Silent word={d.life} />} {capital(lifeWords(d, now))}
-        {d.interval !== '0s' && `, expected every ${d.interval}`}
+        {d.interval > 0 && `, expected every ${inWords(d.interval)}`}
         {d.protocol && ` · over ${d.protocol} from ${d.address}`}
         {d.connected && ' · connected'}
         {d.behind && ` · behind ${d.behind}`}
@@ -80,7 +80,7 @@ export function DevicePage() {
       )}
       <Switches device={d.name} keeper={role !== 'viewer'} />
       <SettingsDown device={d} keeper={role !== 'viewer'} />
-      {role !== 'viewer' && signals.some((v) => v.warm_up !== '0s') && <PowerOn device={d.name} />}
+      {role !== 'viewer' && signals.some((v) => v.warm_up > 0) && <PowerOn device={d.name} />}
       <Expected key={d.interval} device={d} keeper={role !== 'viewer'} />
       <Keys device={d} owner={role === 'owner'} />
       <Ready device={d} />
@@ -198,7 +198,7 @@ function OrderForm({ device: d, draft, onClose }: OrderProps) {
   )
 }
 
-const said = (interval?: string) => (interval && interval !== '0s' ? interval : '')
+const said = (interval?: number) => (interval ? inWords(interval) : '')
 
 const pairs = (text: string) =>
   Object.fromEntries(
@@ -217,12 +217,12 @@ function Expected({ device: d, keeper }: { device: DeviceStory; keeper: boolean 
   const change = (body: DeviceChange) =>
     take(api.PATCH('/api/v1/devices/{device}', { params: { path: { device: d.name } }, body }))
   const save = useSave(
-    (f) => change({ interval: f.interval ?? '0s', clock_offset: Number(f.clock_offset ?? 0), ...faultsSaid(f) }),
+    (f) => change({ interval: f.interval ?? 0, clock_offset: Number(f.clock_offset ?? 0), ...faultsSaid(f) }),
     draft.unsaved,
   )
   const set = useAct(change)
-  const unsaid = d.interval === '0s' || (d.running_version === 0 && d.proposed_interval !== d.interval)
-  const proposed = unsaid && d.proposed_interval !== '0s' ? d.proposed_interval : ''
+  const unsaid = d.interval === 0 || (d.running_version === 0 && d.proposed_interval !== d.interval)
+  const proposed = unsaid && d.proposed_interval > 0 ? inWords(d.proposed_interval) : ''
   return (
     <>
       <Subheading>Expectations</Subheading>

@@ -7,7 +7,7 @@ import { useAct } from '../../api/queries'
 import { useSignals } from '../../api/signal'
 import { useSession, useSite } from '../../api/site'
 import { seen } from '../../api/units'
-import { clock, figure, fullTitle, length, shown } from '../../api/words'
+import { clock, figure, fullTitle, length, shown, inWords } from '../../api/words'
 import { seconds, TrialChart, useTrialSuggestion } from './trial-chart'
 import {
   Above,
@@ -255,7 +255,7 @@ const Facts = ({ s }: { s: Suggestion }) => (
       {s.when.replace(/[-\d.e+]+$/, '')} {figure(seen(s.limit, s.unit))} {shown(s.unit)}
     </b>
     , deadband {figure(s.deadband)}
-    {s.on_delay !== '0s' && `, on-delay ${s.on_delay}`}
-    {s.off_delay !== '0s' && `, off-delay ${s.off_delay}`}
+    {s.on_delay > 0 && `, on-delay ${inWords(s.on_delay)}`}
+    {s.off_delay > 0 && `, off-delay ${inWords(s.off_delay)}`}
   </Prose>
 )

@@ -3,7 +3,7 @@ import { api, type Site, type Storage, take } from '../../api/client'
 import { type FormDraft, useFormDraft } from '../../api/drafts'
 import { useStorage } from '../../api/history'
 import { useSession, useSite } from '../../api/site'
-import { bytes, clock, many } from '../../api/words'
+import { bytes, clock, many, inWords, type Length } from '../../api/words'
 import { Clear } from './clear'
 import { BringIn } from './in'
 import { TakeOut } from './out'
@@ -97,14 +97,14 @@ function Room({ storage: s, owner }: { storage: Storage; owner: boolean }) {
   )
 }
 
-const long = (d: string | undefined) => (!d || d === '0s' ? 'for ever' : `for ${d}`)
+const long = (d: number | undefined) => (d ? `for ${inWords(d)}` : 'for ever')
 
 type Kept = 'keep_readings' | 'keep_figures' | 'keep_alarms' | 'keep_journal'
 
 /** For how long one kind of thing is kept. */
 function Length({ site, of, label, hint }: { site: Pick<Site, Kept>; of: Kept; label: string; hint: string }) {
   const now = site[of]
-  return <TextInput label={label} name={of} optional hint={hint} defaultValue={now === '0s' ? '' : now} />
+  return <TextInput label={label} name={of} optional hint={hint} defaultValue={now ? inWords(now) : ''} />
 }
 
 /** For how long things are kept, where nothing else says. */

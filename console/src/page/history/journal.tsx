@@ -133,7 +133,7 @@ export function Journal() {
                   <Brief>
                     <Soft>{age(e.at, now)}</Soft>
                   </Brief>
-                  <td>{e.lasted_ms != null ? length(e.lasted_ms) : ''}</td>
+                  <td>{e.lasted != null ? length(e.lasted * 1000) : ''}</td>
                   <td>
                     {e.severity && <Shape of={e.severity as Severity} />} {e.kind}
                   </td>

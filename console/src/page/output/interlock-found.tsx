@@ -57,7 +57,7 @@ export function Found({
   return (
     <section aria-label="When it would have run">
       <Subheading>{words}</Subheading>
-      {tried.blind !== '0s' && (
+      {tried.blind > 0 && (
         <Prose>
           For {spoken(tried.blind)} it would have been in the safe state, {stateWords(o, o.safe)}, since what drives it
           was silent, faulty or warming.

@@ -1,8 +1,18 @@
+import { inWords } from '../../api/words'
 import { useState } from 'react'
 import { useNavigate, useParams, useSearchParams } from 'react-router'
 import { api, type Interlock, type Output, pathOf, take, type Tried } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { capital, saveInterlock, stateWords, titleOf, useInterlocks, useOutputs, writable } from '../../api/output'
+import {
+  capital,
+  type Lock,
+  saveInterlock,
+  stateWords,
+  titleOf,
+  useInterlocks,
+  useOutputs,
+  writable,
+} from '../../api/output'
 import { useSignals } from '../../api/signal'
 import { useSession } from '../../api/site'
 import { written as inUnit } from '../../api/units'
@@ -82,7 +92,7 @@ function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
   const { lock: i, driver, texts } = draft
   const [since, setSince] = useState('30')
   const navigate = useNavigate()
-  const put = (change: Partial<Interlock>) => setDraft({ ...draft, lock: { ...i, ...change } })
+  const put = (change: Partial<Lock>) => setDraft({ ...draft, lock: { ...i, ...change } })
   const o = outputs.find((one) => `${one.device}/${one.name}` === i.output)
   const asked = () => driven(i, driver, texts)
   const remove = () =>
@@ -93,7 +103,7 @@ function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
     const until = Date.now()
     const from = new Date(until - Number(since) * 86_400_000).toISOString()
     const body = {
-      interlock: { ...writable(asked()), name: i.name || 'tried' } as Interlock,
+      interlock: { ...writable(asked()), name: i.name || 'tried' } as Lock,
       from,
       until: new Date(until).toISOString(),
     }
@@ -189,12 +199,12 @@ function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
 /** What an interlock would have done over a stretch. */
 type Trial = { of: string; tried: Tried; from: number; until: number }
 type Texts = { bands: string; inputs: string }
-type Draft = { lock: Interlock; driver: Driver; texts: Texts }
+type Draft = { lock: Lock; driver: Driver; texts: Texts }
 
 type FieldProps = {
   driver: Driver
-  lock: Interlock
-  put: (change: Partial<Interlock>) => void
+  lock: Lock
+  put: (change: Partial<Lock>) => void
   texts: Texts
   write: (change: Partial<Texts>) => void
 }
@@ -238,11 +248,11 @@ function DriverFields({ driver, lock: i, put, texts, write }: FieldProps) {
           {deadband}
           <Written
             label="On-delay"
-            value={i.on_delay ?? ''}
+            value={inWords(i.on_delay)}
             onChange={(on_delay) => put({ on_delay })}
             hint="like 30s"
           />
-          <Written label="Off-delay" value={i.off_delay ?? ''} onChange={(off_delay) => put({ off_delay })} />
+          <Written label="Off-delay" value={inWords(i.off_delay)} onChange={(off_delay) => put({ off_delay })} />
         </Fields>
       )
     case 'bands':
@@ -303,9 +313,9 @@ const bandText = (i: Interlock, outputs: Output[]) => {
 }
 
 /** The interlock with what its driver says, and nothing of what others would. */
-function driven(i: Interlock, driver: Driver, texts: Texts): Interlock {
+function driven(i: Lock, driver: Driver, texts: Texts): Lock {
   const { name, output, safety, latch } = i
-  const plain = { name, output, safety, latch, set: i.set } as Interlock
+  const plain = { name, output, safety, latch, set: i.set } as Lock
   const deadband = i.deadband ?? 0
   const delays = { ...(i.on_delay ? { on_delay: i.on_delay } : {}), ...(i.off_delay ? { off_delay: i.off_delay } : {}) }
   switch (driver) {

@@ -1,3 +1,4 @@
+import { inWords } from '../../api/words'
 import { useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 import { api, type Output, type OutputSpec, take } from '../../api/client'
@@ -179,11 +180,11 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
         <Fields>
           <Written
             label="Least time on"
-            value={s.least_on ?? ''}
+            value={inWords(s.least_on)}
             onChange={(least_on) => put({ least_on })}
             hint="like 5m"
           />
-          <Written label="Least time off" value={s.least_off ?? ''} onChange={(least_off) => put({ least_off })} />
+          <Written label="Least time off" value={inWords(s.least_off)} onChange={(least_off) => put({ least_off })} />
           <NumberField
             label="Starts per hour"
             whole
@@ -197,13 +198,13 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
       <Fields>
         <Written
           label="Hand setting lasts"
-          value={s.hand_holds ?? ''}
+          value={inWords(s.hand_holds)}
           onChange={(hand_holds) => put({ hand_holds })}
           hint="1h when empty"
         />
         <Written
           label="Order expires after"
-          value={s.expires ?? ''}
+          value={inWords(s.expires)}
           onChange={(expires) => put({ expires })}
           hint="1m when empty"
         />
@@ -224,7 +225,7 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
         {!s.mute && (
           <Written
             label="Confirm within"
-            value={s.confirm_within ?? ''}
+            value={inWords(s.confirm_within)}
             onChange={(confirm_within) => put({ confirm_within })}
             hint="30s when empty"
           />

@@ -6,7 +6,7 @@ import { useDraft } from '../../api/drafts'
 import { useGuards } from '../../api/guard'
 import { saveRoster, severities, type Severity, useContacts, usePlan, useRosters } from '../../api/people'
 import { useSession, useSite } from '../../api/site'
-import { clock } from '../../api/words'
+import { clock, inWords } from '../../api/words'
 import { DrillIt } from '../alarm/drill-it'
 import { Above, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft, Subheading, Well } from '../../ui/basics'
 import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
@@ -119,7 +119,7 @@ function RosterForm({ roster, isNew }: { roster: Roster; isNew: boolean }) {
           )}
           <Written
             label="Repeat every"
-            value={draft.repeat ?? '0s'}
+            value={inWords(draft.repeat ?? 0)}
             onChange={(v) => set({ repeat: v })}
             hint="until somebody has it; 0s for not"
           />
@@ -184,7 +184,7 @@ function StepFields({ step: s, no, known, onChange, onRemove }: StepProps) {
         />
         <Written
           label="Delay"
-          value={s.after ?? '0s'}
+          value={inWords(s.after ?? 0)}
           onChange={(after) => onChange({ after })}
           hint="since the alarm, while nobody has it"
         />
@@ -207,7 +207,7 @@ function StepFields({ step: s, no, known, onChange, onRemove }: StepProps) {
         />
         <Written
           label="Least gap"
-          value={s.least_gap ?? '0s'}
+          value={inWords(s.least_gap ?? 0)}
           onChange={(least_gap) => onChange({ least_gap })}
           hint="between two messages to an address"
         />

@@ -4,7 +4,7 @@ import type { Contact } from '../../api/client'
 import { useNow } from '../../api/live'
 import { carriers, useCarriers, useContacts, useRosters } from '../../api/people'
 import { useSession, useSite } from '../../api/site'
-import { clock, length } from '../../api/words'
+import { clock, length, inWords } from '../../api/words'
 import { PushHere } from './push-here'
 import { SiteReach } from '../site/reach'
 import { Columns, Heading, Prose, QuietLink, Row, Scroll, Soft, Subheading, Table } from '../../ui/basics'
@@ -44,7 +44,7 @@ export function Rosters() {
                     <Link to={`/rosters/${r.name}`}>{r.title || r.name}</Link>
                   </td>
                   <td>{r.steps.map((s) => s.who.join(', ')).join('; ')}</td>
-                  <td>{r.repeat && r.repeat !== '0s' ? `every ${r.repeat}` : 'no'}</td>
+                  <td>{r.repeat ? `every ${inWords(r.repeat)}` : 'no'}</td>
                   <td>{r.drilled_at ? clock(r.drilled_at, zone, moment) : 'never'}</td>
                 </tr>
               ))}

@@ -70,7 +70,7 @@ function Agreement({ of: a, zone }: { of: Comparison; zone: string }) {
   )
   const unit = shown(a.unit)
   const off = (difference: number) => figure(Number(seenDifference(difference, a.unit).toPrecision(3)))
-  const lag = Math.abs(a.lag)
+  const [lag, give] = [1000 * Math.abs(a.lag), 1000 * a.lag_step]
   const [ahead, behind] = a.lag < 0 ? [a.second, a.first] : [a.first, a.second]
   const rows: [string, string][] = [
     ['Mean difference', `${off(a.mean)} ${unit}`],
@@ -81,9 +81,9 @@ function Agreement({ of: a, zone }: { of: Comparison; zone: string }) {
       'Lag',
       a.likeness < leastLikeness
         ? 'cannot be told: they do not move alike'
-        : lag < Math.max(1000, a.lag_step)
+        : lag < Math.max(1000, give)
           ? 'none'
-          : `${behind} follows ${ahead} by ${length(lag)}, give or take ${length(a.lag_step)}`,
+          : `${behind} follows ${ahead} by ${length(lag)}, give or take ${length(give)}`,
     ],
     [
       'Compared',

@@ -5,7 +5,7 @@ import { readNumber } from '../../api/numbers'
 import { useSignals } from '../../api/signal'
 import { useSession } from '../../api/site'
 import { written } from '../../api/units'
-import { fullTitle } from '../../api/words'
+import { fullTitle, inWords } from '../../api/words'
 import { FaultFields, faultsSaid } from '../guard/fault-fields'
 import { Above, Heading, PlainLink, Prose, Soft } from '../../ui/basics'
 import { Fields, Form, Pick, Send, TextInput, useSave } from '../../ui/form'
@@ -110,7 +110,7 @@ function KnownForm({ signal: s }: { signal: Signal }) {
   }, draft.unsaved)
   const unit = written(s.unit)
   const behind = unit ? ` (${unit})` : ''
-  const length = (d: string) => (d === '0s' ? '' : d)
+  const length = (d: number) => (d ? inWords(d) : '')
   return (
     <Form save={save} may={keeper} draft={draft} width="middle">
       <Fields>

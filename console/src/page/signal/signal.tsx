@@ -25,6 +25,7 @@ import {
   spoken,
   testWords,
   unitWord,
+  inWords,
 } from '../../api/words'
 import { AlarmTable } from '../alarm/table'
 import { spans } from '../board/sight'
@@ -122,7 +123,7 @@ export function SignalPage() {
             <li key={g.id}>
               <PlainLink href={`/guards/${g.name}`}>
                 {[g, ...(g.rungs ?? [])].map((r) => `${r.severity} when ${testWords(r.when, signal.unit)}`).join('; ')}
-                {g.on_delay !== '0s' && ` for ${g.on_delay}`}
+                {g.on_delay && ` for ${inWords(g.on_delay)}`}
                 {g.tell?.length ? `, tells ${g.tell.join(' and ')}` : ', tells nobody'} <Soft>· {g.name}</Soft>
               </PlainLink>
               {g.shelved && <Silent word="shelved" />}
@@ -163,7 +164,7 @@ function MadeOf({ signal: s }: { signal: Signal }) {
       {recipe.into.length > 0 && <>Derived from it: {list(recipe.into)}. </>}
       {work && work.left > 0 && s.made_of && (
         <Soft>
-          What is there is being computed: {Math.round((100 * (work.of - work.left)) / Math.max(1, work.of))} % done.
+          What is there is being computed: {Math.round((100 * (work.of - work.left)) / (work.of || 1))} % done.
         </Soft>
       )}
     </Prose>
@@ -197,9 +198,9 @@ function Facts({ signal: s }: { signal: Signal }) {
     facts.push(`plausible ${eye(s.span_low)} to ${amount(s.span_high, s.unit)}`)
   if (s.fails_to) facts.push(`fails to ${s.fails_to === 'both' ? 'both sides' : `the ${s.fails_to} side`}`)
   if (s.step) facts.push(`step ${s.step} ${written(s.unit)}`.trim())
-  if (s.warm_up !== '0s') facts.push(`warms up for ${spoken(s.warm_up)}`)
-  if (s.stuck_after !== '0s') facts.push(`stuck after ${spoken(s.stuck_after)}`)
-  if (s.interval !== '0s') facts.push(`expected every ${spoken(s.interval)}`)
+  if (s.warm_up > 0) facts.push(`warms up for ${spoken(s.warm_up)}`)
+  if (s.stuck_after > 0) facts.push(`stuck after ${spoken(s.stuck_after)}`)
+  if (s.interval > 0) facts.push(`expected every ${spoken(s.interval)}`)
   for (const b of s.bands)
     facts.push(
       s.kind === 'switch'

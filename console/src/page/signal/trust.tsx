@@ -67,7 +67,7 @@ export function TrustPage() {
         {work && work.left > 0 && (
           <Prose>
             What follows from a correction is being computed:{' '}
-            {Math.round((100 * (work.of - work.left)) / Math.max(1, work.of))} % done.
+            {Math.round((100 * (work.of - work.left)) / (work.of || 1))} % done.
           </Prose>
         )}
       </div>

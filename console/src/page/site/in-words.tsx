@@ -16,7 +16,7 @@ function silentThings(devices: Device[], signals: Signal[]) {
   return [
     ...dead.map((d) => ({ name: d.title || d.name, to: `/devices/of/${d.name}`, since: d.silent_since! })),
     ...signals
-      .filter((s) => s.silent_since && s.interval !== '0s' && !dead.some((d) => d.name === s.device))
+      .filter((s) => s.silent_since && s.interval > 0 && !dead.some((d) => d.name === s.device))
       .map((s) => ({ name: fullTitle(s), to: `/signals/${pathOf(s)}`, since: s.silent_since! })),
   ]
 }

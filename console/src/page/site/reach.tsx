@@ -1,7 +1,7 @@
 import { api, take } from '../../api/client'
 import { useDraft } from '../../api/drafts'
 import { useReach, useSession, useSite } from '../../api/site'
-import { clock } from '../../api/words'
+import { clock, inWords } from '../../api/words'
 import { Prose, Subheading } from '../../ui/basics'
 import { Form, Send, useSave, Written } from '../../ui/form'
 import { ListField } from '../../ui/list-field'
@@ -70,7 +70,7 @@ function ReachForm({ reach }: { reach: NonNullable<ReturnType<typeof useReach>['
             onChange={(url) => set({ url })}
             hint="an address outside; none when empty"
           />
-          <Written label="Heartbeat every" value={d.every} onChange={(every) => set({ every })} />
+          <Written label="Heartbeat every" value={inWords(d.every)} onChange={(every) => set({ every })} />
           <Written
             label="Daily message to"
             value={d.quietTo}
