@@ -123,7 +123,7 @@ func (f Fault) response() string {
 	for word := range strings.SplitSeq(f.Name, "-") {
 		name.WriteString(strings.ToUpper(word[:1]) + word[1:])
 	}
-	return name.String()
+	return name.String() + "Problem" // a name that no schema has
 }
 
 // mayFail gives the codes of the faults that an operation may answer with.
@@ -243,7 +243,9 @@ func partsOf(schemas huma.Registry, whole *huma.Schema) *huma.Schema {
 	parts.Required, parts.Properties = nil, map[string]*huma.Schema{}
 	for property, is := range schemas.SchemaFromRef(whole.Ref).Properties {
 		if !is.ReadOnly {
-			parts.Properties[property] = is
+			part := *is
+			part.Default = nil // what is not said stays
+			parts.Properties[property] = &part
 		}
 	}
 	schemas.Map()[name] = &parts

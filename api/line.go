@@ -121,15 +121,15 @@ type Lines struct {
 
 // Tail is what came of one signal since; of one that is computed, over a short while, its newest value alone.
 type Tail struct {
-	Signal string    `json:"signal" doc:"DEVICE/SIGNAL"`
-	At     []int64   `json:"at" nullable:"false" doc:"milliseconds since 1970"`
-	Value  []float64 `json:"value" nullable:"false"`
+	Signal string            `json:"signal" doc:"DEVICE/SIGNAL"`
+	At     []measure.Instant `json:"at" nullable:"false"`
+	Value  []float64         `json:"value" nullable:"false"`
 }
 
 // Add appends readings, in order of time.
 func (t *Tail) Add(readings []measure.Reading) {
 	for _, r := range readings {
-		t.At, t.Value = append(t.At, int64(r.At)), append(t.Value, r.Value)
+		t.At, t.Value = append(t.At, r.At), append(t.Value, r.Value)
 	}
 }
 
@@ -156,8 +156,8 @@ type Readings struct {
 
 // Line is a stretch of a signal as a chart draws it. The lists are of one length.
 type Line struct {
-	At      []int64   `json:"at" nullable:"false" doc:"milliseconds since 1970"`
-	Value   []float64 `json:"value" nullable:"false"`
-	Of      int       `json:"of" doc:"how many readings the stretch has"`
-	Reduced bool      `json:"reduced" doc:"not all readings are told: first, lowest, highest and last of each column are"`
+	At      []measure.Instant `json:"at" nullable:"false"`
+	Value   []float64         `json:"value" nullable:"false"`
+	Of      int               `json:"of" doc:"how many readings the stretch has"`
+	Reduced bool              `json:"reduced" doc:"not all readings are told: first, lowest, highest and last of each column are"`
 }

@@ -102,12 +102,12 @@ func (in *inputs) ref(ref string) string {
 // length describes a length of time: a number of seconds.
 type length struct{}
 
-// inSeconds is the format of a length of time that a body may also say in words.
-const inSeconds = "seconds"
+// isLength tells whether a schema is that of a length of time, which a body may also say in words.
+func isLength(s *huma.Schema) bool { return s.Extensions["x-unit"] == "s" }
 
 // Schema is that of a number of seconds.
 func (length) Schema(huma.Registry) *huma.Schema {
-	return &huma.Schema{Type: huma.TypeNumber, Format: inSeconds}
+	return &huma.Schema{Type: huma.TypeNumber, Format: "double", Extensions: map[string]any{"x-unit": "s"}}
 }
 
 // TellLengths describes lengths of time.
@@ -120,7 +120,7 @@ func TellLengths(schemas huma.Registry) {
 func WriteLengths(schemas huma.Registry) {
 	for _, of := range schemas.Map() {
 		for name, is := range of.Properties {
-			if is.Format != inSeconds {
+			if !isLength(is) {
 				continue
 			}
 			written := orText(is)
@@ -138,7 +138,7 @@ func WriteLengths(schemas huma.Registry) {
 // orText lets a length of time be said in words.
 func orText(s *huma.Schema) *huma.Schema {
 	return &huma.Schema{Description: s.Description, Examples: s.Examples, AnyOf: []*huma.Schema{
-		{Type: huma.TypeNumber, Description: "seconds"},
+		{Type: huma.TypeNumber, Format: "double", Description: "seconds"},
 		{Type: huma.TypeString, Description: "10s, 1m30s, 2h, 3d, or as in ISO 8601: PT1M30S"}}}
 }
 
@@ -156,7 +156,7 @@ func (in *inputs) sets(name string, seen map[string]bool) bool {
 		}
 	}
 	for _, is := range whole.Properties {
-		if is.Format == inSeconds {
+		if isLength(is) {
 			return true
 		}
 		if slices.ContainsFunc(refsOf(is), func(ref string) bool { return in.sets(strings.TrimPrefix(ref, schemaPath), seen) }) {
@@ -185,7 +185,7 @@ func refsOf(s *huma.Schema) (refs []string) {
 
 // copied gives a schema as it describes a body.
 func (in *inputs) copied(s *huma.Schema) *huma.Schema {
-	if s.Format == inSeconds {
+	if isLength(s) {
 		return orText(s)
 	}
 	c := *s

@@ -105,10 +105,10 @@ type CalibrationInput struct {
 // the signal's guards would have said.
 type Preview struct {
 	act.Fitted
-	At     []int64        `json:"at" nullable:"false" doc:"milliseconds since 1970"`
-	Now    []float64      `json:"now" nullable:"false" doc:"as it is corrected now"`
-	Then   []float64      `json:"then" nullable:"false" doc:"as it would be"`
-	Guards []PreviewGuard `json:"guards" nullable:"false"`
+	At     []measure.Instant `json:"at" nullable:"false"`
+	Now    []float64         `json:"now" nullable:"false" doc:"as it is corrected now"`
+	Then   []float64         `json:"then" nullable:"false" doc:"as it would be"`
+	Guards []PreviewGuard    `json:"guards" nullable:"false"`
 }
 
 // PreviewGuard is what a guard would have said over the stretch of a preview.

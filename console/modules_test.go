@@ -164,7 +164,7 @@ const windowScript = `
 
 const gapsScript = `
 	m.see([], {}, {});
-	const line = (at, hold, reduced) => ({ at, value: at.map((_, i) => i), hold, reduced });
+	const line = (at, ms, reduced) => ({ at, value: at.map((_, i) => i), hold: ms / 1000, reduced });
 	is(m.withGaps(line([], 60), 'Cel'), { at: [], value: [] }, 'nothing');
 	is(m.withGaps(line([0, 10, 20, 81, 90], 60), 'Cel'), { at: [0, 10, 20, 21, 81, 90], value: [0, 1, 2, null, 3, 4] }, 'longer than it holds');
 	is(m.withGaps(line([0, 60, 120], 60), 'Cel').value, [0, 1, 2], 'as long as it holds');

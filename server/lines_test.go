@@ -41,7 +41,7 @@ func TestLinesOfSeveralSignals(t *testing.T) {
 	}
 	spike := false
 	for i, v := range got.Lines[0].Value {
-		spike = spike || v == 95 && got.Lines[0].At[i] == int64(from)+1777*60_000
+		spike = spike || v == 95 && got.Lines[0].At[i] == from+1777*60_000
 	}
 	if !spike {
 		t.Error("the spike of one reading is not in the line")
@@ -89,7 +89,7 @@ func TestTails(t *testing.T) {
 		got[1].Value[0] != 2 {
 		t.Fatalf("%+v", got)
 	}
-	if again := ask(time.UnixMilli(got[1].At[0])); len(again[1].At) != 0 {
+	if again := ask(got[1].At[0].Time()); len(again[1].At) != 0 {
 		t.Errorf("asked from its last reading on, it told that again: %+v", again)
 	}
 	if said := refusedAny(t, s.Owner, api.ListTails.At().Asking("signal", "d/a", "since",

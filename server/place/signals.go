@@ -136,12 +136,12 @@ func LineOf(ctx context.Context, v *web.Server, s *site.Signal, since, until mea
 		end = max(end, *s.At)
 	}
 	if end = min(until, end+1); end <= since {
-		return api.Line{At: []int64{}, Value: []float64{}}, nil
+		return api.Line{At: []measure.Instant{}, Value: []float64{}}, nil
 	}
 	kept, of, err := timeseries.Line(ctx, v.Store, s.ID, since, end, columns)
-	line := api.Line{At: make([]int64, len(kept)), Value: make([]float64, len(kept)), Of: of, Reduced: len(kept) < of}
+	line := api.Line{At: make([]measure.Instant, len(kept)), Value: make([]float64, len(kept)), Of: of, Reduced: len(kept) < of}
 	for i, r := range kept {
-		line.At[i], line.Value[i] = int64(r.At), r.Value
+		line.At[i], line.Value[i] = r.At, r.Value
 	}
 	return line, err
 }

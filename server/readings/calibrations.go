@@ -97,7 +97,7 @@ func tryCalibration(ctx context.Context, v *web.Server, in *api.CalibrationInput
 	if err != nil {
 		return api.Preview{}, err
 	}
-	out := api.Preview{At: []int64{}, Now: []float64{}, Then: []float64{}, Guards: []api.PreviewGuard{}}
+	out := api.Preview{At: []measure.Instant{}, Now: []float64{}, Then: []float64{}, Guards: []api.PreviewGuard{}}
 	if out.Fitted, err = record.TryCalibration(ctx, v.Pipeline, s.Path(), in.Body, web.Who(ctx)); err != nil {
 		return api.Preview{}, err
 	}
@@ -146,7 +146,7 @@ func previewCalibration(ctx context.Context, v *web.Server, s *site.Signal, out 
 		for now[next].At < r.At {
 			next++
 		}
-		out.At, out.Now, out.Then = append(out.At, int64(r.At)), append(out.Now, r.Value),
+		out.At, out.Now, out.Then = append(out.At, r.At), append(out.Now, r.Value),
 			append(out.Then, then[next].Value)
 	}
 	guards, err := config.Guards(ctx, v.Store)

@@ -126,7 +126,7 @@ func longTails(ctx context.Context, v *web.Server, signals []site.Signal, since 
 }
 
 func newTail(s *site.Signal) api.Tail {
-	return api.Tail{Signal: s.Path(), At: []int64{}, Value: []float64{}}
+	return api.Tail{Signal: s.Path(), At: []measure.Instant{}, Value: []float64{}}
 }
 
 func listStates(ctx context.Context, v *web.Server, in *api.ListStatesIn) (board.Course, error) {

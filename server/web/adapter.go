@@ -27,14 +27,7 @@ type adapter struct {
 var pathParameters = strings.NewReplacer("{", ":", "}", "")
 
 func (a *adapter) Handle(op *huma.Operation, handler func(huma.Context)) {
-	declared, is := op.Metadata["operation"].(*api.Operation)
-	if !is { // the description itself
-		a.echo.Match([]string{http.MethodGet, http.MethodHead}, op.Path, func(c *echo.Context) error {
-			handler(&humaContext{op: op, c: c})
-			return nil
-		}, packed)
-		return
-	}
+	declared := op.Metadata["operation"].(*api.Operation)
 	addRoute(a.echo, declared, func(c *echo.Context) error {
 		ctx, end := meter.Follow(c.Request().Context(), op.OperationID)
 		defer end(nil)

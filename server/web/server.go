@@ -113,6 +113,7 @@ func New(s *store.Store, d *admission.Control, k *history.Upkeep, o Options,
 	v.serveConsole()
 	api.SayNulls(v.api.OpenAPI().Components.Schemas)
 	api.TellInputs(v.api.OpenAPI())
+	v.serveDescription()
 	for _, op := range api.All() {
 		if !v.served[op] {
 			return nil, fmt.Errorf("nothing answers the operation %s", op.Name)
@@ -125,7 +126,7 @@ func New(s *store.Store, d *admission.Control, k *history.Upkeep, o Options,
 func (v *Server) newAPI() huma.API {
 	config := huma.DefaultConfig("Jaunty Lark", "1")
 	config.Info.Description = "Looks after places that nobody is watching."
-	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "/api/openapi", "", ""
+	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
 	config.CreateHooks = nil
 	config.Formats = map[string]huma.Format{"application/json": checkedJSON, "json": checkedJSON}
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{

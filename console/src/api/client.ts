@@ -7,7 +7,13 @@ export type Alarm = components['schemas']['Alarm']
 export type AlarmStory = components['schemas']['AlarmStory']
 export type Guard = components['schemas']['Guard']
 export type GuardBody = components['schemas']['GuardInput']
-export type Line = components['schemas']['Line']
+/** What has times, with each as a chart reckons: milliseconds since 1970. */
+type Timed<T> = Omit<T, 'at'> & { at: number[] }
+export const timed = <T extends { at: string[] }>(told: T): Timed<T> => ({
+  ...told,
+  at: told.at.map((at) => Date.parse(at)),
+})
+export type Line = Timed<components['schemas']['Line']>
 export type Person = components['schemas']['Person']
 export type Reader = components['schemas']['Reader']
 export type ReaderKey = components['schemas']['ReaderKey']
@@ -34,7 +40,7 @@ export type DeviceChange = components['schemas']['DeviceChangeInput']
 export type Curve = components['schemas']['Curve']
 export type Trust = components['schemas']['Trust']
 export type Fitted = components['schemas']['Fitted']
-export type Preview = components['schemas']['Preview']
+export type Preview = Timed<components['schemas']['Preview']>
 export type Comparison = components['schemas']['Comparison']
 export type Total = components['schemas']['Total']
 export type TotalNow = components['schemas']['TotalNow']
@@ -75,8 +81,8 @@ export type Series = components['schemas']['Series']
 export type Pin = components['schemas']['Pin']
 export type Look = components['schemas']['Look']
 export type Picture = components['schemas']['Picture']
-export type SignalLine = components['schemas']['SignalLine']
-export type Lines = components['schemas']['Lines']
+export type SignalLine = Timed<components['schemas']['SignalLine']>
+export type Lines = Omit<components['schemas']['Lines'], 'lines'> & { lines: SignalLine[] }
 export type StandinMessage = components['schemas']['Message']
 
 export type AssetLine = components['schemas']['AssetLine']

@@ -2,7 +2,7 @@ import { keyOf } from './changes'
 import { keepPreviousData, useQueries, useQuery } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import type { Stretch, View } from '../chart/window'
-import { api, type Lines, take } from './client'
+import { api, type Lines, take, timed } from './client'
 import { serviceNow } from './live'
 import { queries } from './queries'
 
@@ -31,8 +31,8 @@ export function useRested<T>(value: T, wait = 140) {
   return rested
 }
 
-const ask = async (paths: string[], stretch: { since: number; until?: number }, columns: number) =>
-  take(
+const ask = async (paths: string[], stretch: { since: number; until?: number }, columns: number): Promise<Lines> => {
+  const told = await take(
     api.GET('/api/v1/lines', {
       params: {
         query: {
@@ -44,6 +44,8 @@ const ask = async (paths: string[], stretch: { since: number; until?: number }, 
       },
     }),
   )
+  return { ...told, lines: told.lines.map(timed) }
+}
 
 /** The lines of several signals over what is in view; at the live end they grow by what comes. `back` is how much
  *  earlier they are to be. */
@@ -115,7 +117,7 @@ async function follow() {
           }),
         ),
       )
-    const came = new Map((await Promise.all(parts)).flatMap((part) => part ?? []).map((t) => [t.signal, t]))
+    const came = new Map((await Promise.all(parts)).flat().map((t) => [t.signal, timed(t)]))
     for (const q of due) {
       queries.setQueryData<Lines>(q.queryKey, (old) => old && grownBy(old, came, now))
       const lines = q.state.data as Lines

@@ -4,7 +4,7 @@ import { useState } from 'react'
 import { useNavigate, useParams, useSearchParams } from 'react-router'
 import styled from 'styled-components'
 import { keyOf } from '../../api/changes'
-import { api, type Guard, pathOf, type Signal, take } from '../../api/client'
+import { api, type Guard, pathOf, type Signal, take, timed } from '../../api/client'
 import { useDraft } from '../../api/drafts'
 import {
   type Draft,
@@ -214,14 +214,16 @@ function LimitChart({ signal, draft, since, until, replay, onLimit }: ChartProps
   const [settled, setSettled] = useState(draft.rungs)
   const line = useQuery({
     queryKey: keyOf('line', pathOf(signal), 'guard', since),
-    queryFn: () =>
-      take(
-        api.GET('/api/v1/signals/{device}/{signal}/line', {
-          params: {
-            path: { device: signal.device, signal: signal.name },
-            query: { since: new Date(since).toISOString(), columns: 1000 },
-          },
-        }),
+    queryFn: async () =>
+      timed(
+        await take(
+          api.GET('/api/v1/signals/{device}/{signal}/line', {
+            params: {
+              path: { device: signal.device, signal: signal.name },
+              query: { since: new Date(since).toISOString(), columns: 1000 },
+            },
+          }),
+        ),
       ),
     staleTime: Infinity,
   })

@@ -4,7 +4,7 @@ import styled from 'styled-components'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { keyOf } from '../../api/changes'
-import { api, pathOf, take, type Trial } from '../../api/client'
+import { api, pathOf, take, timed, type Trial } from '../../api/client'
 import { useSuggestion } from '../../api/guard'
 import { useNow } from '../../api/live'
 import { useSignals } from '../../api/signal'
@@ -49,11 +49,13 @@ export function TrialChart({
   const [device = '', name = ''] = trial.signal.split('/')
   const line = useQuery({
     queryKey: keyOf('line', trial.signal, 'trial', from, tick),
-    queryFn: () =>
-      take(
-        api.GET('/api/v1/signals/{device}/{signal}/line', {
-          params: { path: { device, signal: name }, query: { since: iso(from), until: iso(until), columns: 1000 } },
-        }),
+    queryFn: async () =>
+      timed(
+        await take(
+          api.GET('/api/v1/signals/{device}/{signal}/line', {
+            params: { path: { device, signal: name }, query: { since: iso(from), until: iso(until), columns: 1000 } },
+          }),
+        ),
       ),
     placeholderData: (old) => old,
     gcTime: 0,

@@ -1,6 +1,6 @@
 import { useAct } from '../../api/queries'
 import { useEffect, useState } from 'react'
-import { api, type Fitted, type Preview, type Signal, take } from '../../api/client'
+import { api, type Fitted, type Preview, type Signal, take, timed } from '../../api/client'
 import { useDraft } from '../../api/drafts'
 import { seenUnit, seen } from '../../api/units'
 import { counted, figure, say, shown, testWords } from '../../api/words'
@@ -53,7 +53,7 @@ export function Calibrate({ signal, zone }: { signal: Signal; zone: string }) {
     const of = await take(
       api.POST('/api/v1/signals/{device}/{signal}/calibrations/try', { params: { path }, body: order }),
     )
-    setTried({ draft: written, order, of })
+    setTried({ draft: written, order, of: timed(of) })
   })
   const apply = useAct((body: Order) =>
     take(api.POST('/api/v1/signals/{device}/{signal}/calibrations', { params: { path }, body })),
