@@ -10,7 +10,7 @@ export PATH := $(CURDIR)/.node/node_modules/.bin:$(PATH)
 
 console_sources := $(shell find console/src console/public console/index.html console/vite.config.ts -type f -not -name '*.gen.ts')
 
-.PHONY: race build demo test check bench install install-test install-peers screenshots clean
+.PHONY: race build demo test check bench install install-test install-peers screenshots released clean
 
 ## build: bin/jaunty with the console in it
 build: install console/dist/index.html
@@ -44,6 +44,10 @@ bench: build
 ## screenshots: take docs/screenshots anew from a demo that runs (JAUNTY_PASSWORD, HTTP)
 screenshots:
 	go run ./docs/screenshots -url http://$(HTTP)
+
+## released: promise the API as it is described now: a test finds what would break programs written for it
+released: build
+	bin/jaunty openapi | gzip -9nc > server/testdata/released.yaml.gz
 
 install:
 	@.ci/install postgres node

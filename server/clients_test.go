@@ -1,7 +1,11 @@
 package server_test
 
 import (
+	"bytes"
+	"compress/gzip"
 	"context"
+	"errors"
+	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -54,5 +58,58 @@ func TestTheDayOfAGeneratedClientInTypeScript(t *testing.T) {
 	s := servertest.Start(t)
 	if out := program(t, dir, "node", "day/out/day.js", s.URL, servertest.Owner, servertest.Password); out != "done\n" {
 		t.Error(out)
+	}
+}
+
+// What was promised with the last release still holds: no program that was written for it is broken. `make released`
+// promises what there is now.
+func TestWhatWasPromisedHolds(t *testing.T) {
+	storetest.Long(t)
+	const dir = "testdata/clients"
+	packed, err := os.Open("testdata/released.yaml.gz")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer packed.Close()
+	unpacked, err := gzip.NewReader(packed)
+	if err != nil {
+		t.Fatal(err)
+	}
+	promised, err := io.ReadAll(unpacked)
+	if err != nil {
+		t.Fatal(err)
+	}
+	breaks := func(now []byte) string {
+		before, after := filepath.Join(t.TempDir(), "before.yaml"), filepath.Join(t.TempDir(), "after.yaml")
+		for path, text := range map[string][]byte{before: promised, after: now} {
+			if err := os.WriteFile(path, text, 0o600); err != nil {
+				t.Fatal(err)
+			}
+		}
+		cmd := exec.CommandContext(t.Context(), "go", "tool", "oasdiff", "breaking", before, after, "--fail-on", "WARN")
+		cmd.Dir = dir
+		out, err := cmd.CombinedOutput()
+		var failed *exec.ExitError
+		if err != nil && !(errors.As(err, &failed) && failed.ExitCode() == 1) {
+			t.Fatalf("%v: %s", err, out)
+		}
+		if err == nil {
+			return ""
+		}
+		return string(out)
+	}
+	now := description(t)
+	if broken := breaks(now); broken != "" {
+		t.Errorf("programs that were written for the last release break:\n%s", broken)
+	}
+	for what, change := range map[string][2]string{
+		"a part of an answer is gone": {"        acknowledged_at:\n", "        taken_at:\n"},
+		"an operation is gone":        {"  /api/v1/units:\n", "  /api/v1/sizes:\n"},
+		"a parameter is gone":         {"          name: severity\n", "          name: gravity\n"},
+	} {
+		other := bytes.Replace(now, []byte(change[0]), []byte(change[1]), 1)
+		if bytes.Equal(other, now) || breaks(other) == "" {
+			t.Errorf("it is not found that %s", what)
+		}
 	}
 }
