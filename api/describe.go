@@ -11,6 +11,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"jauntylark/api/glossary"
 	"jauntylark/core/measure"
 )
 
@@ -26,7 +27,7 @@ const (
 // Describe says in OpenAPI what an operation is. Schemas that it names are kept in the registry. Of one that is no
 // file, huma adds input and answer where it is registered.
 func (op *Operation) Describe(schemas huma.Registry) huma.Operation {
-	d := huma.Operation{OperationID: op.Name, Method: op.Method, Path: Root + op.Path, Summary: op.Summary,
+	d := huma.Operation{OperationID: op.Name, Tags: []string{glossary.TagOf(op.Path)}, Method: op.Method, Path: Root + op.Path, Summary: op.Summary,
 		Description:   op.says(),
 		DefaultStatus: op.Status, MaxBodyBytes: op.Most, Metadata: map[string]any{"operation": op},
 		Security: op.security(), Responses: map[string]*huma.Response{}}
@@ -248,6 +249,7 @@ func partsOf(schemas huma.Registry, whole *huma.Schema) *huma.Schema {
 			parts.Properties[property] = &part
 		}
 	}
+	parts.PrecomputeMessages()
 	schemas.Map()[name] = &parts
 	return &huma.Schema{Ref: at + name}
 }

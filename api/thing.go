@@ -9,6 +9,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"jauntylark/api/glossary"
 	"jauntylark/core/measure"
 )
 
@@ -73,6 +74,86 @@ func TellInputs(doc *huma.OpenAPI) {
 		}
 	}
 	maps.Copy(in.all, in.made)
+	sayMeanings(in.all)
+	showBodies(doc, in.all)
+	dropUnused(doc, in.all)
+	for _, tag := range glossary.Tags {
+		doc.Tags = append(doc.Tags, &huma.Tag{Name: tag.Name, Description: tag.About})
+	}
+}
+
+// dropUnused takes away the schemas that nothing leads to any more, now that bodies have their own.
+func dropUnused(doc *huma.OpenAPI, schemas map[string]*huma.Schema) {
+	used := map[string]bool{}
+	var use func(s *huma.Schema)
+	use = func(s *huma.Schema) {
+		for _, ref := range refsOf(s) {
+			if name := strings.TrimPrefix(ref, schemaPath); !used[name] {
+				used[name] = true
+				use(schemas[name])
+				for _, part := range schemas[name].Properties {
+					use(part)
+				}
+			}
+		}
+	}
+	for _, path := range doc.Paths {
+		for _, op := range []*huma.Operation{path.Get, path.Put, path.Post, path.Patch, path.Delete} {
+			if op == nil {
+				continue
+			}
+			if op.RequestBody != nil {
+				useIn(op.RequestBody.Content, use)
+			}
+			for _, p := range op.Parameters {
+				use(p.Schema)
+			}
+			for _, r := range op.Responses {
+				useIn(r.Content, use)
+			}
+		}
+	}
+	for _, r := range doc.Components.Responses {
+		useIn(r.Content, use)
+	}
+	maps.DeleteFunc(schemas, func(name string, _ *huma.Schema) bool { return !used[name] })
+}
+
+func useIn(content map[string]*huma.MediaType, use func(*huma.Schema)) {
+	for _, form := range content {
+		if form.Schema != nil {
+			use(form.Schema)
+		}
+	}
+}
+
+// showBodies gives each body in JSON an example.
+func showBodies(doc *huma.OpenAPI, schemas map[string]*huma.Schema) {
+	for _, path := range doc.Paths {
+		for _, op := range []*huma.Operation{path.Put, path.Post, path.Patch, path.Delete} {
+			if op == nil || op.RequestBody == nil {
+				continue
+			}
+			for kind, form := range op.RequestBody.Content {
+				if form.Example == nil && strings.HasSuffix(kind, "json") {
+					form.Example = glossary.Example(schemas, form.Schema)
+				}
+			}
+		}
+	}
+}
+
+// sayMeanings says what parts mean of which their types do not say it.
+func sayMeanings(schemas map[string]*huma.Schema) {
+	for name, of := range schemas {
+		for part, is := range of.Properties {
+			if means := glossary.Of(name, part); is.Description == "" && means != "" {
+				said := *is
+				said.Description = means
+				of.Properties[part] = &said
+			}
+		}
+	}
 }
 
 // inputs are the schemas that there are, and those that describe bodies alone.
@@ -137,9 +218,11 @@ func WriteLengths(schemas huma.Registry) {
 
 // orText lets a length of time be said in words.
 func orText(s *huma.Schema) *huma.Schema {
-	return &huma.Schema{Description: s.Description, Examples: s.Examples, AnyOf: []*huma.Schema{
+	either := &huma.Schema{Description: s.Description, Examples: s.Examples, AnyOf: []*huma.Schema{
 		{Type: huma.TypeNumber, Format: "double", Description: "seconds"},
 		{Type: huma.TypeString, Description: "10s, 1m30s, 2h, 3d, or as in ISO 8601: PT1M30S"}}}
+	either.PrecomputeMessages()
+	return either
 }
 
 // sets tells whether a schema, or one that it leads to, requires parts that the service alone sets, or has lengths of

@@ -1,7 +1,6 @@
 package place
 
 import (
-	"encoding/json"
 	"fmt"
 	"io"
 	"os"
@@ -67,11 +66,7 @@ func kitShowCommand() *cobra.Command {
 
 // kitYAML writes a kit as YAML, in the order of its fields, without those that are left open.
 func kitYAML(k site.Kit) (string, error) {
-	text, err := json.Marshal(k)
-	if err != nil {
-		return "", err
-	}
-	text, err = yaml.JSONToYAML(text)
+	text, err := yaml.MarshalWithOptions(k, yaml.UseJSONMarshaler())
 	return string(text), err
 }
 

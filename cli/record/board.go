@@ -1,7 +1,6 @@
 package record
 
 import (
-	"encoding/json"
 	"fmt"
 	"io"
 	"os"
@@ -68,11 +67,8 @@ func boardShowCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			text, err := json.Marshal(record.BoardFile{Name: b.Name, BoardSaving: act.BoardSaving{Title: b.Title,
-				Shared: b.Shared, Tiling: b.Tiling}})
-			if err == nil {
-				text, err = yaml.JSONToYAML(text)
-			}
+			text, err := yaml.MarshalWithOptions(record.BoardFile{Name: b.Name, BoardSaving: act.BoardSaving{Title: b.Title,
+				Shared: b.Shared, Tiling: b.Tiling}}, yaml.UseJSONMarshaler())
 			if err != nil {
 				return err
 			}

@@ -40,7 +40,7 @@ func source(t *testing.T, each func(pkg, path string, text string, file *ast.Fil
 		if d.IsDir() && (d.Name() == "node_modules" || d.Name() == ".node" || d.Name() == ".git") {
 			return filepath.SkipDir
 		}
-		if filepath.Ext(path) != ".go" {
+		if filepath.Ext(path) != ".go" || strings.HasSuffix(path, ".gen.go") {
 			return nil
 		}
 		text, err := os.ReadFile(path)

@@ -160,6 +160,27 @@ func (d *Duration) UnmarshalJSON(raw []byte) (err error) {
 	return err
 }
 
+// UnmarshalYAML reads, in files that people write, a number of seconds or a text as ParseDuration does.
+func (d *Duration) UnmarshalYAML(read func(any) error) (err error) {
+	var said any
+	if err = read(&said); err != nil {
+		return err
+	}
+	switch said := said.(type) {
+	case nil:
+		return nil
+	case string:
+		*d, err = ParseDuration(said)
+	case float64:
+		*d, err = durationOf(said, fmt.Sprint(said))
+	case uint64:
+		*d, err = durationOf(float64(said), fmt.Sprint(said))
+	default:
+		err = badDuration(fmt.Sprint(said))
+	}
+	return err
+}
+
 // MarshalText writes the duration as String does.
 func (d Duration) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
 
