@@ -171,6 +171,7 @@ func (p *person) login(url, email, password string) {
 
 type alarmLine struct {
 	ID                             int64
+	Kind, About                    string
 	Guard, Signal, Severity, State string
 	RaisedAt                       time.Time  `json:"raised_at"`
 	ClearedAt                      *time.Time `json:"cleared_at"`
@@ -209,7 +210,7 @@ func TestByHand(t *testing.T) {
 	guard := get[map[string]any](p, "guard", "add", "greenhouse-door/temp", "--when", "above 30", "--deadband", "1",
 		"--on-delay", "1s", "--off-delay", "1s",
 		"--severity", "warning", "--tell", "orla@hollowbrook.example")
-	if guard["name"] != "greenhouse-door-temp-above-30" || guard["when"] != "above 30" || guard["on_delay"] != "1s" {
+	if guard["name"] != "greenhouse-door-temp-above-30" || guard["when"] != "above 30" || guard["on_delay"] != 1.0 {
 		t.Errorf("%+v", guard)
 	}
 	p.must("send", "greenhouse-door/temp=31.5")

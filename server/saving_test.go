@@ -229,6 +229,61 @@ func equal(a, b any) bool {
 	return bytes.Equal(x, y)
 }
 
+// Null takes away a part of what is changed in parts alone, what is not said stays, and what there must be is not taken
+// away.
+func TestNullTakesAPartAway(t *testing.T) {
+	s := servertest.Start(t)
+	things(s)
+	var started api.RunPage
+	s.Do(api.StartRun.At(), object{"asset": "tank", "title": "First"}, &started)
+	shown := func(at api.Place) map[string]any {
+		_, _, is := asked(t, s, at, "", nil)
+		if of, page := is["asset"].(map[string]any); page {
+			return of
+		}
+		return is
+	}
+	for name, k := range map[string]struct {
+		get, patch       api.Place
+		is, nulls, after object
+	}{
+		"device": {api.GetDevice.At("d"), api.SetDevice.At("d"), object{"title": "One", "interval": "5m", "silence_alarm": false},
+			object{"title": nil, "interval": nil, "silence_alarm": nil},
+			object{"title": "D", "interval": 0, "silence_alarm": true}},
+		"signal": {api.GetSignal.At("d", "temp"), api.SetSignal.At("d", "temp"), object{"title": "One", "keep_readings": "90d",
+			"span": object{"low": -40, "high": 80}, "quantity": "temperature", "bands": []object{{"name": "warm", "from": 20}}},
+			object{"keep_readings": nil, "span": nil, "bands": nil},
+			object{"title": "One", "keep_readings": 0, "span_low": nil, "bands": []object{}, "quantity": "temperature"}},
+		"asset": {api.GetAsset.At("tank"), api.ChangeAsset.At("tank"), object{"note": "It hums.", "next_service": "2027-03-01",
+			"signals": []string{"d"}}, object{"note": nil, "next_service": nil, "signals": nil},
+			object{"note": "", "next_service": "", "signals": []string{}}},
+		"run": {api.GetRun.At(started.ID), api.ChangeRun.At(started.ID), object{"note": "It hums."}, object{"note": nil},
+			object{"note": "", "title": "First"}},
+	} {
+		for _, body := range []object{k.is, k.nulls} {
+			if code, _, out := asked(t, s, k.patch, "", body); code != http.StatusOK {
+				t.Fatalf("%s: %v: %d %v", name, body, code, out)
+			}
+		}
+		is := shown(k.get)
+		for part, want := range k.after {
+			if !equal(is[part], want) {
+				t.Errorf("%s: %s is %v, want %v", name, part, is[part], want)
+			}
+		}
+	}
+	code, _, out := asked(t, s, api.ChangeRun.At(started.ID), "", object{"started_at": nil, "note": "x"})
+	if code != http.StatusUnprocessableEntity || !strings.Contains(out["detail"].(string), "started_at cannot be taken away") {
+		t.Errorf("%d %v", code, out)
+	}
+	if code, _, out = asked(t, s, api.SetDevice.At("d"), "", object{"titel": nil}); code != http.StatusUnprocessableEntity {
+		t.Errorf("a part that is none: %d %v", code, out)
+	}
+	if is := shown(api.GetRun.At(started.ID)); is["note"] != "" {
+		t.Errorf("what was refused was done: %v", is["note"])
+	}
+}
+
 // What is changed in parts alone goes by tags too.
 func TestPartsAreChangedUnderTheTagOfTheirState(t *testing.T) {
 	s := servertest.Start(t)

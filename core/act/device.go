@@ -9,7 +9,8 @@ import (
 	"jauntylark/core/site"
 )
 
-// DeviceChange says what to change of a device; what is nil stays.
+// DeviceChange says what to change of a device; what is nil stays. Null in a body takes a part away: it becomes what
+// has nothing of its kind, or what the tag taken says, or it cannot be taken away (never).
 type DeviceChange struct {
 	site.FaultsChange
 	Title        *string           `json:"title,omitempty" required:"false" maxLength:"80" doc:"what people call it"`
@@ -17,7 +18,7 @@ type DeviceChange struct {
 	Closed       *bool             `json:"closed,omitempty" required:"false" doc:"no new signals appear"`
 	Interval     *measure.Duration `json:"interval,omitempty" required:"false" doc:"how often something is expected of it; 0: nobody says"`
 	ClockOffset  *float64          `json:"clock_offset,omitempty" required:"false" minimum:"-315360000" maximum:"315360000" doc:"seconds that are added to the times it sends"`
-	SilenceAlarm *bool             `json:"silence_alarm,omitempty" required:"false" doc:"whether its silence raises an alarm"`
+	SilenceAlarm *bool             `json:"silence_alarm,omitempty" taken:"true" required:"false" doc:"whether its silence raises an alarm"`
 	Uptime       *string           `json:"uptime,omitempty" required:"false" doc:"its signal that counts the seconds since power-on; empty: none"`
 }
 
@@ -27,7 +28,7 @@ type SignalChange struct {
 	Title        *string           `json:"title,omitempty" required:"false" maxLength:"80" doc:"what people call it"`
 	Quantity     *string           `json:"quantity,omitempty" required:"false" maxLength:"80" doc:"what it measures, in a word or two"`
 	Unit         *measure.Unit     `json:"unit,omitempty" required:"false" doc:"SenML or UCUM code; can be said once"`
-	Span         *site.Span        `json:"span,omitempty" required:"false" doc:"the values that the instrument can truly give"`
+	Span         *site.Span        `json:"span,omitempty" taken:"no_span" required:"false" doc:"the values that the instrument can truly give"`
 	NoSpan       bool              `json:"no_span,omitempty" required:"false" doc:"forget the span"`
 	FailsTo      *quality.Side     `json:"fails_to,omitempty" required:"false" enum:",low,high,both" doc:"the side of the span to which the instrument fails"`
 	Step         *float64          `json:"step,omitempty" required:"false" minimum:"0" doc:"resolution"`

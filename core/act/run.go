@@ -18,8 +18,8 @@ type RunStart struct {
 // RunChange says what to change of a run; what is left out stays.
 type RunChange struct {
 	Title     *string          `json:"title,omitempty" required:"false" maxLength:"80"`
-	StartedAt *measure.Instant `json:"started_at,omitempty" required:"false" format:"date-time"`
-	EndedAt   *measure.Instant `json:"ended_at,omitempty" required:"false" format:"date-time" doc:"ends one that is on"`
+	StartedAt *measure.Instant `json:"started_at,omitempty" taken:"never" required:"false" format:"date-time"`
+	EndedAt   *measure.Instant `json:"ended_at,omitempty" taken:"never" required:"false" format:"date-time" doc:"ends one that is on"`
 	Goals     *run.Goals       `json:"goals,omitempty" required:"false" maxItems:"20"`
 	Phases    *run.Phases      `json:"phases,omitempty" required:"false" maxItems:"100"`
 	Note      *string          `json:"note,omitempty" required:"false" maxLength:"20000"`

@@ -42,6 +42,9 @@ func (a *adapter) through(op *api.Operation) []echo.MiddlewareFunc {
 	if op.Makes() {
 		return []echo.MiddlewareFunc{packed, a.once(op)}
 	}
+	if op.Method == http.MethodPatch && op.Saves == nil {
+		return []echo.MiddlewareFunc{packed, takeAway(op)}
+	}
 	return []echo.MiddlewareFunc{packed}
 }
 
