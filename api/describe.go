@@ -27,7 +27,8 @@ const (
 // Describe says in OpenAPI what an operation is. Schemas that it names are kept in the registry. Of one that is no
 // file, huma adds input and answer where it is registered.
 func (op *Operation) Describe(schemas huma.Registry) huma.Operation {
-	d := huma.Operation{OperationID: op.Name, Tags: []string{glossary.TagOf(op.Path)}, Method: op.Method, Path: Root + op.Path, Summary: op.Summary,
+	d := huma.Operation{OperationID: op.Name, Tags: []string{glossary.TagOf(op.Path)}, Method: op.Method,
+		Path: Root + op.Path, Summary: op.Summary,
 		Description:   op.says(),
 		DefaultStatus: op.Status, MaxBodyBytes: op.Most, Metadata: map[string]any{"operation": op},
 		Security: op.security(), Responses: map[string]*huma.Response{}}

@@ -74,8 +74,8 @@ type BatchAnswer struct {
 // small.
 func (op *Operation) InBatch() bool {
 	file := op.IsFile() && op.Saves == nil && op.Name != SendReadings.Name
-	return op.Method != http.MethodGet && op.Role != nobody && op.Takes != TakesOpen && op.Takes != TakesStream &&
-		op.Most <= mostAtOnce && !file && op.Takes != TakesPicture
+	short := op.Takes == TakesLittle || op.Takes == TakesLong
+	return op.Method != http.MethodGet && op.Role != nobody && op.Most <= mostAtOnce && short && !file
 }
 
 // Any is any JSON value.

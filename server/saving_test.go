@@ -234,6 +234,7 @@ func equal(a, b any) bool {
 func TestNullTakesAPartAway(t *testing.T) {
 	s := servertest.Start(t)
 	things(s)
+	s.Do(api.PutBoard.At("hall"), object{"title": "Hall", "tiling": object{"tiles": []object{}}}, nil)
 	var started api.RunPage
 	s.Do(api.StartRun.At(), object{"asset": "tank", "title": "First"}, &started)
 	shown := func(at api.Place) map[string]any {
@@ -257,6 +258,8 @@ func TestNullTakesAPartAway(t *testing.T) {
 		"asset": {api.GetAsset.At("tank"), api.ChangeAsset.At("tank"), object{"note": "It hums.", "next_service": "2027-03-01",
 			"signals": []string{"d"}}, object{"note": nil, "next_service": nil, "signals": nil},
 			object{"note": "", "next_service": "", "signals": []string{}}},
+		"board": {api.GetBoard.At("hall"), api.ChangeBoard.At("hall"), object{"title": "Great hall", "shared": true},
+			object{"title": nil}, object{"shared": true, "name": "hall"}},
 		"run": {api.GetRun.At(started.ID), api.ChangeRun.At(started.ID), object{"note": "It hums."}, object{"note": nil},
 			object{"note": "", "title": "First"}},
 	} {
@@ -275,6 +278,12 @@ func TestNullTakesAPartAway(t *testing.T) {
 	code, _, out := asked(t, s, api.ChangeRun.At(started.ID), "", object{"started_at": nil, "note": "x"})
 	if code != http.StatusUnprocessableEntity || !strings.Contains(out["detail"].(string), "started_at cannot be taken away") {
 		t.Errorf("%d %v", code, out)
+	}
+	if got := wire(t, s, api.SetDevice.At("d"), `{"title": "\ud800", "interval": null}`); got.code < 400 {
+		t.Errorf("half of a character: %d %s", got.code, got.body)
+	}
+	if got := wire(t, s, api.SetDevice.At("d"), `{"interval": null}`, "Authorization", ""); got.code != http.StatusUnauthorized {
+		t.Errorf("from nobody: %d %s", got.code, got.body)
 	}
 	if code, _, out = asked(t, s, api.SetDevice.At("d"), "", object{"titel": nil}); code != http.StatusUnprocessableEntity {
 		t.Errorf("a part that is none: %d %v", code, out)

@@ -22,6 +22,7 @@ import (
 type adapter struct {
 	echo *echo.Echo
 	once func(*api.Operation) echo.MiddlewareFunc // for operations that make something
+	v    *Server
 }
 
 var pathParameters = strings.NewReplacer("{", ":", "}", "")
@@ -43,7 +44,7 @@ func (a *adapter) through(op *api.Operation) []echo.MiddlewareFunc {
 		return []echo.MiddlewareFunc{packed, a.once(op)}
 	}
 	if op.Method == http.MethodPatch && op.Saves == nil {
-		return []echo.MiddlewareFunc{packed, takeAway(op)}
+		return []echo.MiddlewareFunc{packed, takeAway(a.v, op)}
 	}
 	return []echo.MiddlewareFunc{packed}
 }

@@ -137,7 +137,7 @@ func (v *Server) newAPI() huma.API {
 	}
 	config.Servers = []*huma.Server{{URL: cmp.Or(v.URL, "http://127.0.0.1:8080"),
 		Description: "where the service answers"}}
-	made := huma.NewAPI(config, &adapter{v.Echo, v.once})
+	made := huma.NewAPI(config, &adapter{v.Echo, v.once, v})
 	schemas := made.OpenAPI().Components.Schemas
 	schemas.RegisterTypeAlias(reflect.TypeFor[measure.Quality](), reflect.TypeFor[[]string]())
 	api.TellLengths(schemas)

@@ -13,20 +13,25 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"jauntylark/api"
+	"jauntylark/core/measure"
 )
 
 // takeAway has null take a part away where a thing is changed in parts alone (RFC 7396): the operation is told what the
 // part is without anything. What is no such change is left to the operation, which says what is wrong with it.
-func takeAway(op *api.Operation) echo.MiddlewareFunc {
+func takeAway(v *Server, op *api.Operation) echo.MiddlewareFunc {
 	return func(next echo.HandlerFunc) echo.HandlerFunc {
 		return func(c *echo.Context) error {
 			r := c.Request()
+			if _, err := v.whoMay(r.Context(), tokenOf(r), op.Role); err != nil { // which the operation says
+				return next(c)
+			}
 			body, err := io.ReadAll(http.MaxBytesReader(c.Response(), r.Body, op.Most))
 			if err != nil {
 				return sendProblem(c, api.FaultOf(http.StatusRequestEntityTooLarge).Problem("The body is longer than is read."))
 			}
 			var said map[string]json.RawMessage
-			if json.Unmarshal(body, &said) == nil {
+			// Without a null, or where it is no body at all, the operation reads it as it came.
+			if measure.CheckJSON(body, mayHaveLines) == nil && json.Unmarshal(body, &said) == nil && hasNull(said) {
 				if wrong := withoutNulls(said, op.Body()); wrong != "" {
 					return sendProblem(c, api.FaultOf(http.StatusUnprocessableEntity).Problem(wrong+" cannot be taken away.",
 						api.WrongPart{Location: "body." + wrong, Message: "cannot be taken away; say what it is to be"}))
@@ -39,6 +44,15 @@ func takeAway(op *api.Operation) echo.MiddlewareFunc {
 			return next(c)
 		}
 	}
+}
+
+func hasNull(said map[string]json.RawMessage) bool {
+	for _, part := range said {
+		if string(part) == "null" {
+			return true
+		}
+	}
+	return false
 }
 
 // withoutNulls writes what takes a part away as its type says it, or names one that cannot be taken away.
