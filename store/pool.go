@@ -73,22 +73,29 @@ var boundsOf = [parts]bounds{
 }
 
 // pools are the connections of a process, by part.
-type pools [parts]*sqlx.DB
+type pools struct {
+	of   [parts]*sqlx.DB
+	open context.Context // until they are closed
+	end  context.CancelFunc
+}
 
 func openPools(config *pgx.ConnConfig) (p pools) {
+	p.open, p.end = context.WithCancel(context.Background())
 	lost := new(vanished)
 	for part, b := range boundsOf {
-		p[part] = sqlx.NewDb(stdlib.OpenDB(*bounded(config, b, lost), stdlib.OptionAfterConnect(noteBirth),
+		db := sqlx.NewDb(stdlib.OpenDB(*bounded(p.open, config, b, lost), stdlib.OptionAfterConnect(noteBirth),
 			stdlib.OptionShouldPing(lost.mayAsk), stdlib.OptionResetSession(lost.fit)), "pgx")
-		p[part].SetMaxOpenConns(b.connections)
-		p[part].SetMaxIdleConns((b.connections + 1) / 2)
-		p[part].SetConnMaxIdleTime(5 * time.Minute)
+		db.SetMaxOpenConns(b.connections)
+		db.SetMaxIdleConns((b.connections + 1) / 2)
+		db.SetConnMaxIdleTime(5 * time.Minute)
+		p.of[part] = db
 	}
 	return p
 }
 
-// bounded is a configuration whose connections give up within the bounds, on this side and on the database's.
-func bounded(config *pgx.ConnConfig, b bounds, lost *vanished) *pgx.ConnConfig {
+// bounded is a configuration whose connections give up within the bounds, on this side and on the database's. Once
+// they are no longer open, none is made: the driver asks by a new one that what it gave up be ended, whoever waits.
+func bounded(open context.Context, config *pgx.ConnConfig, b bounds, lost *vanished) *pgx.ConnConfig {
 	c := config.Copy()
 	c.ConnectTimeout = connectWithin
 	c.ValidateConnect = pgconn.ValidateConnectTargetSessionAttrsReadWrite
@@ -97,6 +104,9 @@ func bounded(config *pgx.ConnConfig, b bounds, lost *vanished) *pgx.ConnConfig {
 	c.OnPgError = lost.hear
 	dial := (&net.Dialer{Timeout: connectWithin, KeepAlive: 5 * time.Second}).DialContext
 	c.DialFunc = func(ctx context.Context, network, address string) (net.Conn, error) {
+		ctx, done := context.WithCancel(ctx)
+		defer done()
+		defer context.AfterFunc(open, done)()
 		conn, err := dial(ctx, network, address)
 		if err != nil {
 			if ctx.Err() == nil {
@@ -239,18 +249,19 @@ func (h *hasty) SetWriteDeadline(t time.Time) error {
 // Connections gives, by the names of the parts, what tells how their connections are used.
 func (s *Store) Connections() map[string]func() sql.DBStats {
 	all := map[string]func() sql.DBStats{}
-	for part, db := range s.db {
+	for part, db := range s.db.of {
 		all[Part(part).String()] = db.Stats
 	}
 	return all
 }
 
 // on is the connections of what a context is for.
-func (p pools) on(ctx context.Context) *sqlx.DB { return p[partOf(ctx)] }
+func (p pools) on(ctx context.Context) *sqlx.DB { return p.of[partOf(ctx)] }
 
 // Close ends all connections.
 func (p pools) Close() (err error) {
-	for _, db := range p {
+	p.end()
+	for _, db := range p.of {
 		if closeErr := db.Close(); err == nil {
 			err = closeErr
 		}
