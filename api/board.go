@@ -13,7 +13,7 @@ var (
 		"GET /boards", "All boards that you may look at", listed(func(v board.Board) string { return v.Name }))
 	GetBoard = define[BoardPath, board.Board](viewer, "get-board", "GET /boards/{board}", "One board", tagged)
 	PutBoard = define[PutBoardIn, board.Board](keeper, "put-board",
-		"PUT /boards/{board}", "Save a board and publish it at once")
+		"PUT /boards/{board}", "Save a board and publish it at once", tagged)
 	ChangeBoard = define[ChangeBoardIn, board.Board](keeper, "change-board",
 		"PATCH /boards/{board}", "Say what a board is called and who sees it", tagged)
 	CopyBoard = define[CopyBoardIn, board.Board](keeper, "copy-board",

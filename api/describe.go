@@ -40,6 +40,11 @@ func (op *Operation) Describe(schemas huma.Registry) huma.Operation {
 			Schema:      &huma.Schema{Type: huma.TypeString},
 			Description: "the ETag of the state that is meant; where it is another by now, the answer is 412"})
 	}
+	if op.Tagged && op.Method == http.MethodPut {
+		d.Parameters = append(d.Parameters, &huma.Param{Name: "If-None-Match", In: "header",
+			Schema:      &huma.Schema{Type: huma.TypeString, Enum: []any{"*"}},
+			Description: "* saves it only where nothing has its name yet; else the answer is 412"})
+	}
 	if op.Makes() {
 		d.Parameters = append(d.Parameters, &huma.Param{Name: "Idempotency-Key", In: "header",
 			Schema: &huma.Schema{Type: huma.TypeString, MaxLength: &longestOnce},

@@ -69,6 +69,9 @@ var (
 		"A request with the same Idempotency-Key is still being answered.", "Send the same again in a moment."}
 	NameTaken = Fault{"name-taken", http.StatusConflict, "The name is taken",
 		"Something else has the name already. Nothing was made.", "Choose another name, or change what is there."}
+	ThereAlready = Fault{"there-already", http.StatusPreconditionFailed, "There already",
+		"Something of the name is there, and If-None-Match: * asked that there be none. Nothing was changed.",
+		"Choose another name, or ask for what is there and change it."}
 	WrongPasswords = Fault{"wrong-passwords", http.StatusTooManyRequests, "Too many wrong passwords",
 		"Passwords were wrong too often, from one address or for one person.", "Wait as Retry-After says."}
 )

@@ -28,6 +28,7 @@ type Feed struct {
 	Signer Signer
 	Log    *slog.Logger
 	Now    func() measure.Instant
+	Judge  func(context.Context) error // tells of readers that do not take what is posted, now and then
 }
 
 const (
@@ -62,6 +63,8 @@ func (f *Feed) Run(ctx context.Context) {
 			pause(ctx, feedTries)
 		}
 	})
+	judge := time.NewTicker(feedTries)
+	defer judge.Stop()
 	slots := make(chan struct{}, feedHands)
 	for ctx.Err() == nil {
 		committed := commits.Next()
@@ -84,7 +87,10 @@ func (f *Feed) Run(ctx context.Context) {
 		case <-ctx.Done():
 		case <-committed:
 			pause(ctx, feedRests)
-		case <-time.After(feedTries):
+		case <-judge.C:
+			if err := f.Judge(ctx); err != nil && ctx.Err() == nil {
+				f.Log.Warn("readers could not be judged, will try again", "error", err)
+			}
 		}
 	}
 }
@@ -130,7 +136,7 @@ func (f *Feed) serve(ctx context.Context, r *config.ReaderKey) {
 
 // note writes down how far a reader is; what is not written is posted again.
 func (f *Feed) note(ctx context.Context, r *config.ReaderKey, place feed.Place, due measure.Instant, said string) {
-	if err := config.Posted(context.WithoutCancel(ctx), f.Store, r, place, due, r.Failures, said); err != nil {
+	if err := config.Posted(context.WithoutCancel(ctx), f.Store, r, place, f.Now(), due, said); err != nil {
 		f.Log.Warn("how far a reader of the feed is could not be written down", "reader", r.Name, "error", err)
 	}
 }

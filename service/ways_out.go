@@ -99,7 +99,8 @@ func (o *waysOut) open(ctx context.Context, s Settings, records *store.Store, pi
 
 // posts gives what posts the feed of changes to readers.
 func (s Settings) posts(records *store.Store, pipe *pipeline.Pipeline, signer notify.Signer) *notify.Feed {
-	return &notify.Feed{Store: records, Client: notify.NewOutside(s.Private), Signer: signer, Log: s.Log, Now: pipe.Now}
+	return &notify.Feed{Store: records, Client: notify.NewOutside(s.Private), Signer: signer, Log: s.Log, Now: pipe.Now,
+		Judge: func(ctx context.Context) error { return respond.JudgeReaders(ctx, pipe) }}
 }
 
 // sheetOf makes the sheet of a statement for the period that begins at an instant.

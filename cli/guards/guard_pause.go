@@ -38,12 +38,12 @@ func guardAct(c *cobra.Command, op *api.Operation, body func(c *cobra.Command) (
 	return c
 }
 
-func why(c *cobra.Command) (map[string]any, error) {
+func why(c *cobra.Command) (string, error) {
 	text, _ := c.Flags().GetString("why")
 	if text == "" {
-		return nil, terminal.Misused("say why, with --why, for who finds it so")
+		return "", terminal.Misused("say why, with --why, for who finds it so")
 	}
-	return map[string]any{"why": text}, nil
+	return text, nil
 }
 
 func guardShelveCommand() *cobra.Command {
@@ -59,11 +59,8 @@ func guardShelveCommand() *cobra.Command {
 		if err != nil || text == "" {
 			return nil, terminal.Misused("say for how long, with --for, like 2h or 1d")
 		}
-		order, err := why(c)
-		if err == nil {
-			order["until"] = measure.InstantOf(time.Now().Add(time.Duration(length)))
-		}
-		return order, err
+		text, err = why(c)
+		return api.ShelveOrder{Until: measure.InstantOf(time.Now().Add(time.Duration(length))), Why: text}, err
 	})
 }
 
@@ -76,7 +73,10 @@ func guardDisableCommand() *cobra.Command {
 	c := &cobra.Command{Use: "disable GUARD", Short: "Take a guard out of service: it does not look",
 		Example: "  jaunty guard disable pond-oxygen-low --why 'The probe is away for repair'"}
 	c.Flags().String("why", "", "why")
-	return guardAct(c, api.GuardOutOfService.Operation, func(c *cobra.Command) (any, error) { return why(c) })
+	return guardAct(c, api.GuardOutOfService.Operation, func(c *cobra.Command) (any, error) {
+		text, err := why(c)
+		return api.OutOfServiceOrder{Why: text}, err
+	})
 }
 
 func guardEnableCommand() *cobra.Command {
@@ -93,15 +93,12 @@ func guardMissedCommand() *cobra.Command {
 	c.Flags().String("at", "", "when something was wrong: "+terminal.TimeHelp+"; now when left out")
 	c.Flags().String("note", "", "what was wrong")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		body := map[string]any{}
 		at, err := terminal.MomentFlag(c.Flags(), "at")
 		if err != nil {
 			return err
 		}
-		if at != nil {
-			body["at"] = *at
-		}
-		body["note"], _ = c.Flags().GetString("note")
+		body := api.Missed{At: at}
+		body.Note, _ = c.Flags().GetString("note")
 		s, err := terminal.SignedIn()
 		if err != nil {
 			return err

@@ -59,7 +59,7 @@ alarms are those that guards would raise as they are now.`,
 			return err
 		}
 		var tried drive.Tried
-		order := map[string]any{"interlock": i, "from": span.From, "until": span.Until}
+		order := api.TryInterlockOrder{Interlock: i, From: span.From, Until: span.Until}
 		if err := s.Call(c.Context(), api.TryInterlock.At(), order, &tried); err != nil {
 			return err
 		}

@@ -37,7 +37,7 @@ func trialStartCommand() *cobra.Command {
 	}
 	note := c.Flags().String("note", "", "what is tried")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		return trialDo(c, api.StartTrial.At(), map[string]any{"signal": args[0], "note": *note},
+		return trialDo(c, api.StartTrial.At(), api.TrialOrder{Signal: args[0], Note: *note},
 			func(w io.Writer, t site.Trial) {
 				fmt.Fprintf(w,
 					"Trial %d of %s is open. Say 'jaunty trial mark normal' while all is in order, and 'jaunty trial "+
@@ -107,15 +107,12 @@ func trialMarkCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		body := map[string]any{"label": strings.TrimPrefix(args[0], "end")}
-		for flag, field := range map[string]string{"since": "from", "until": "until"} {
-			at, err := terminal.MomentFlag(c.Flags(), flag)
-			if err != nil {
-				return err
-			}
-			if at != nil {
-				body[field] = *at
-			}
+		body := api.MarkOrder{Label: strings.TrimPrefix(args[0], "end")}
+		if body.From, err = terminal.MomentFlag(c.Flags(), "since"); err != nil {
+			return err
+		}
+		if body.Until, err = terminal.MomentFlag(c.Flags(), "until"); err != nil {
+			return err
 		}
 		return trialDo(c, api.MarkTrial.At(t.ID), body, showTrial)
 	}
@@ -284,18 +281,15 @@ func trialAcceptCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		body := map[string]any{}
-		for _, name := range []string{"name", "severity", "advice"} {
-			if v, _ := f.GetString(name); v != "" {
-				body[name] = v
-			}
-		}
-		if tell, _ := f.GetStringSlice("tell"); len(tell) > 0 {
-			body["tell"] = tell
-		}
-		body["latch"], _ = f.GetBool("latch")
+		var body api.AcceptOrder
+		severity, _ := f.GetString("severity")
+		body.Severity = alarm.Severity(severity)
+		body.Name, _ = f.GetString("name")
+		body.Advice, _ = f.GetString("advice")
+		body.Tell, _ = f.GetStringSlice("tell")
+		body.Latch, _ = f.GetBool("latch")
 		gap, _ := f.GetString("least-gap")
-		if body["least_gap"], err = measure.ParseDuration(gap); err != nil {
+		if body.LeastGap, err = measure.ParseDuration(gap); err != nil {
 			return terminal.Misused("--least-gap: %v", err)
 		}
 		s, err := terminal.SignedIn()

@@ -71,7 +71,7 @@ func alarmAckCommand() *cobra.Command {
 		Example: "  jaunty alarm ack 12\n  jaunty alarm ack 12 --cause 'The fan belt has slipped'"}
 	cause := c.Flags().String("cause", "", "what was the cause, as far as you know")
 	return alarmAct(c, api.AcknowledgeAlarm.Operation,
-		func(*cobra.Command) (any, error) { return map[string]string{"comment": *cause}, nil },
+		func(*cobra.Command) (any, error) { return api.Word{Comment: *cause}, nil },
 		func(w io.Writer, a alarm.Alarm) {
 			fmt.Fprintf(w, "%s has alarm %d since %s: %s\n", a.AcknowledgedBy, a.ID, terminal.Clock(a.AcknowledgedAt),
 				a.Sentence)
@@ -118,7 +118,7 @@ func alarmHandCommand() *cobra.Command {
 	to := c.Flags().String("to", "", "e-mail address")
 	_ = c.MarkFlagRequired("to")
 	return alarmAct(c, api.HandAlarm.Operation, func(*cobra.Command) (any, error) {
-		return map[string]string{"to": *to}, nil
+		return api.HandAlarmOrder{To: *to}, nil
 	}, func(w io.Writer, a alarm.Alarm) {
 		fmt.Fprintf(w, "%s is asked to take on alarm %d: %s\n", a.HandedTo, a.ID, a.Sentence)
 	})
@@ -146,7 +146,7 @@ func alarmCommentCommand() *cobra.Command {
 	cause := c.Flags().String("cause", "", "what was the cause")
 	_ = c.MarkFlagRequired("cause")
 	return alarmAct(c, api.CommentAlarm.Operation,
-		func(*cobra.Command) (any, error) { return map[string]string{"comment": *cause}, nil },
+		func(*cobra.Command) (any, error) { return api.Word{Comment: *cause}, nil },
 		func(w io.Writer, a alarm.Alarm) {
 			fmt.Fprintf(w, "Of alarm %d is said: %s\n", a.ID, a.Comment)
 		})
@@ -175,12 +175,9 @@ func alarmMarkCommand() *cobra.Command {
 			return terminal.Misused("%s; marks are real, false, useful, none",
 				site.Unknown("mark", mark, []string{"real", "false", "useful", "none"}))
 		}
-		s, err := terminal.SignedIn()
+		a, err := terminal.Ask(c, api.MarkAlarm, api.MarkAlarmIn{AlarmPath: api.AlarmPath{ID: id},
+			Body: api.MarkAlarmOrder{Mark: mark}})
 		if err != nil {
-			return err
-		}
-		var a alarm.Alarm
-		if err := s.Call(c.Context(), api.MarkAlarm.At(id), map[string]string{"mark": mark}, &a); err != nil {
 			return err
 		}
 		return terminal.Show(c, a, func(w io.Writer) { fmt.Fprintf(w, "Alarm %d is marked: %s.\n", a.ID, args[1]) })

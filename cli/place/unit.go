@@ -89,7 +89,7 @@ func unitSetCommand() *cobra.Command {
 				err = s.Call(c.Context(), api.PutSite.At(), here, nil)
 			}
 		} else {
-			err = s.Call(c.Context(), api.SetOwnUnits.At(), map[string]any{"units": units}, nil)
+			err = s.Call(c.Context(), api.SetOwnUnits.At(), api.UnitsOrder{Units: units}, nil)
 		}
 		if err != nil {
 			return err

@@ -112,6 +112,9 @@ the first one that is free.`,
 		if c.Flags().Changed("note") {
 			file.Note = *note
 		}
+		if err := terminal.See(c, api.GetBoard.At(file.Name)); err != nil {
+			return err
+		}
 		return doBoard(c, api.PutBoard.At(file.Name), file.BoardSaving,
 			"Version %d of the board %s is published, with %s.\n")
 	}
@@ -155,7 +158,8 @@ func boardShareCommand() *cobra.Command {
 		if *off {
 			words = "Version %d of the board %s, with %s, is seen by who made it alone.\n"
 		}
-		return doBoard(c, api.ChangeBoard.At(args[0]), map[string]bool{"shared": !*off}, words)
+		shared := !*off
+		return doBoard(c, api.ChangeBoard.At(args[0]), act.BoardChange{Shared: &shared}, words)
 	}
 	return c
 }
@@ -197,8 +201,8 @@ func boardRestoreCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return doBoard(c, api.PublishBoard.At(args[0]), map[string]any{"revision": b.Draft.Revision,
-			"note": fmt.Sprintf("version %d again", number)}, "Version %d of the board %s is published, with %s.\n")
+		return doBoard(c, api.PublishBoard.At(args[0]), api.Publishing{Revision: b.Draft.Revision,
+			Note: fmt.Sprintf("version %d again", number)}, "Version %d of the board %s is published, with %s.\n")
 	}
 	return c
 }
@@ -217,7 +221,7 @@ func boardStartCommand() *cobra.Command {
 			name = args[0]
 		}
 		var p site.Person
-		if err := s.Call(c.Context(), api.SetStart.At(), map[string]string{"board": name}, &p); err != nil {
+		if err := s.Call(c.Context(), api.SetStart.At(), api.StartOrder{Board: name}, &p); err != nil {
 			return err
 		}
 		return terminal.Show(c, p, func(w io.Writer) {

@@ -14,6 +14,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/cli/terminal"
 	"jauntylark/client"
+	"jauntylark/core/measure"
 	"jauntylark/core/prose"
 	"jauntylark/core/statement"
 	"jauntylark/core/wall"
@@ -116,25 +117,25 @@ func periodFlag(c *cobra.Command) {
 }
 
 // periodOf reads the flag: empty for the newest period that is over.
-func periodOf(c *cobra.Command) (string, error) {
+func periodOf(c *cobra.Command) (*measure.Instant, error) {
 	text, _ := c.Flags().GetString("at")
 	if text == "" {
-		return "", nil
+		return nil, nil
 	}
 	here, err := terminal.Ask(c, api.GetSite, api.None{})
 	if err != nil {
-		return "", err
+		return nil, err
 	}
 	for _, layout := range []string{"2006-01", time.DateOnly} {
 		if at, err := wall.Read(layout, text, here.Location()); err == nil {
-			return at.String(), nil
+			return &at, nil
 		}
 	}
 	at, err := terminal.Moment(text)
 	if err != nil {
-		return "", terminal.Misused("--at: %w", err)
+		return nil, terminal.Misused("--at: %w", err)
 	}
-	return at.String(), nil
+	return &at, nil
 }
 
 func statementShowCommand() *cobra.Command {
@@ -182,11 +183,11 @@ func statementShowCommand() *cobra.Command {
 	return c
 }
 
-func atQuery(at string) string {
-	if at == "" {
+func atQuery(at *measure.Instant) string {
+	if at == nil {
 		return ""
 	}
-	return url.Values{"at": {at}}.Encode()
+	return url.Values{"at": {at.String()}}.Encode()
 }
 
 func statementSendCommand() *cobra.Command {
@@ -203,19 +204,11 @@ func statementSendCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		order := map[string]any{}
-		if at != "" {
-			order["at"] = at
-		}
-		if to, _ := c.Flags().GetStringSlice("tell"); len(to) > 0 {
-			order["to"] = to
-		}
-		s, err := terminal.SignedIn()
+		order := &api.SendOrder{At: at}
+		order.To, _ = c.Flags().GetStringSlice("tell")
+		sent, err := terminal.Ask(c, api.SendStatement, api.SendStatementIn{StatementPath: api.StatementPath{
+			Statement: args[0]}, Body: order})
 		if err != nil {
-			return err
-		}
-		var sent api.SentStatement
-		if err := s.Call(c.Context(), api.SendStatement.At(args[0]), order, &sent); err != nil {
 			return err
 		}
 		return terminal.Show(c, sent, func(w io.Writer) {

@@ -19,8 +19,7 @@ import (
 // boardsOperations has the operations of this file answered.
 func boardsOperations(v *web.Server) {
 	web.Answer(v, api.ListBoards, listBoards)
-	web.Answer(v, api.PutBoard, putBoard)
-	web.Change(v, api.GetBoard, getBoard, api.ChangeBoard, changeBoard)
+	web.KeepOrChange(v, api.GetBoard, getBoard, api.PutBoard, putBoard, api.ChangeBoard, changeBoard)
 	web.Answer(v, api.CopyBoard, copyBoard)
 	web.Carry(v, api.RemoveBoard, removeBoard)
 	web.Answer(v, api.BringBoardBack, bringBoardBack)

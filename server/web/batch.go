@@ -25,7 +25,7 @@ func batchOperations(v *Server) { AnswerAs(v, api.DoBatch, doBatch) }
 
 // inBatch are the headers that a request of a batch may have; outOfBatch, those that its answer tells.
 var (
-	inBatch    = []string{"Content-Type", "Idempotency-Key", "If-Match"}
+	inBatch    = []string{"Content-Type", "Idempotency-Key", "If-Match", "If-None-Match"}
 	outOfBatch = []string{"ETag", "Location", "Retry-After"}
 )
 
@@ -86,7 +86,7 @@ func wrongInBatch(r api.BatchRequest) (field, reason string) {
 // doOne does one request of a batch as if it had come alone.
 func (v *Server) doOne(whole *http.Request, asked api.BatchRequest) api.BatchAnswer {
 	r := whole.Clone(store.For(whole.Context(), store.Pages))
-	for _, name := range append([]string{"Accept-Encoding", "Content-Length", "If-None-Match", "Range"}, inBatch...) {
+	for _, name := range append([]string{"Accept-Encoding", "Content-Length", "Range"}, inBatch...) {
 		r.Header.Del(name)
 	}
 	body := bodyOf(asked)

@@ -16,8 +16,11 @@ import (
 	"jauntylark/intake/httpin"
 )
 
+// Does is what answers an operation: by whom it is asked is in its context.
+type Does[In, Out any] func(context.Context, *Server, *In) (Out, error)
+
 // Answer has an operation answered by a function.
-func Answer[In, Out any](v *Server, op api.Op[In, Out], do func(context.Context, *Server, *In) (Out, error)) {
+func Answer[In, Out any](v *Server, op api.Op[In, Out], do Does[In, Out]) {
 	AnswerAs(v, op, func(ctx context.Context, v *Server, in *In) (*api.Body[Out], error) {
 		out, err := do(ctx, v, in)
 		if err == nil && op.IsList() {
@@ -56,7 +59,7 @@ func Carry[In any](v *Server, op api.Op[In, api.None], do func(context.Context, 
 }
 
 // AnswerAs has an operation answered in a form of its own, with headers or as a stream.
-func AnswerAs[In, Out, Form any](v *Server, op api.Op[In, Out], do func(context.Context, *Server, *In) (*Form, error)) {
+func AnswerAs[In, Out, Form any](v *Server, op api.Op[In, Out], do Does[In, *Form]) {
 	v.served[op.Operation] = true
 	huma.Register(v.api, op.Describe(v.api.OpenAPI().Components.Schemas),
 		func(ctx context.Context, in *In) (*Form, error) {

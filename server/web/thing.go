@@ -33,8 +33,8 @@ const triesAnew = 20
 // thing is what is shown at one place, and saved there as a whole.
 type thing[At, Shown, In, Out any] struct {
 	v     *Server
-	show  func(context.Context, *Server, *At) (Shown, error)
-	save  func(context.Context, *Server, *In) (Out, error)
+	show  Does[At, Shown]
+	save  Does[In, Out]
 	body  *huma.Schema // of what is saved
 	keeps bool         // saving keeps what is left out
 	// saving makes what is not there
@@ -43,20 +43,35 @@ type thing[At, Shown, In, Out any] struct {
 
 // Keep has a thing shown, saved as a whole and changed in parts, each under the tag of its state. Who names another than
 // the one that stands is refused. Who names none takes nothing away that they leave out (docs/semantics.md, Saving).
-func Keep[At, Shown, In, Out any](v *Server, get api.Op[At, Shown], show func(context.Context, *Server, *At) (Shown,
-	error), put api.Op[In, Out], save func(context.Context, *Server, *In) (Out, error), patch api.Op[In, Out]) {
+func Keep[At, Shown, In, Out any](v *Server, get api.Op[At, Shown], show Does[At, Shown], put api.Op[In, Out],
+	save Does[In, Out], patch api.Op[In, Out]) {
+	t := whole(v, get, show, put, save)
+	v.inParts(get.Operation, put.Operation, patch.Operation, t.body, t.keeps)
+}
+
+// KeepOrChange has a thing shown, saved as a whole, and parts of it changed, each under the tag of its state.
+func KeepOrChange[At, Shown, In, Out, Parts any](v *Server, get api.Op[At, Shown], show Does[At, Shown],
+	put api.Op[In, Out], save Does[In, Out], change api.Op[Parts, Out], saveParts Does[Parts, Out]) {
+	t := whole(v, get, show, put, save)
+	some := &thing[At, Shown, Parts, Out]{v: v, show: show, save: saveParts, keeps: true, body: t.body}
+	AnswerAs(v, change, some.put)
+}
+
+// whole has a thing shown and saved as a whole.
+func whole[At, Shown, In, Out any](v *Server, get api.Op[At, Shown], show Does[At, Shown], put api.Op[In, Out],
+	save Does[In, Out]) *thing[At, Shown, In, Out] {
 	schemas := v.api.OpenAPI().Components.Schemas
 	t := &thing[At, Shown, In, Out]{v: v, show: show, save: save, mayMake: put.MayMake(),
 		body: schemas.SchemaFromRef(schemas.Schema(put.Body(), true, put.Body().Name()).Ref)}
 	_, t.keeps = reflect.New(put.Body()).Interface().(interface{ KeepsRest() })
 	AnswerAs(v, get, t.get)
 	AnswerAs(v, put, t.put)
-	v.inParts(get.Operation, put.Operation, patch.Operation, t.body, t.keeps)
+	return t
 }
 
 // Change has a thing shown, and parts of it changed, under the tag of its state.
-func Change[At, Shown, In, Out any](v *Server, get api.Op[At, Shown], show func(context.Context, *Server, *At) (Shown,
-	error), change api.Op[In, Out], save func(context.Context, *Server, *In) (Out, error)) {
+func Change[At, Shown, In, Out any](v *Server, get api.Op[At, Shown], show Does[At, Shown], change api.Op[In, Out],
+	save Does[In, Out]) {
 	schemas := v.api.OpenAPI().Components.Schemas
 	t := &thing[At, Shown, In, Out]{v: v, show: show, save: save, keeps: true,
 		body: schemas.SchemaFromRef(schemas.Schema(change.Body(), true, change.Body().Name()).Ref)}
@@ -81,7 +96,7 @@ func (t *thing[At, Shown, In, Out]) put(ctx context.Context, v *Server, in *In) 
 			return nil, err
 		}
 		meant, status := ctx, http.StatusOK
-		if !t.keeps || requestOf(ctx).header.Get("If-Match") != "" {
+		if !t.keeps || conditional(ctx) {
 			there, err := t.check(ctx, in)
 			if err != nil {
 				return nil, err
@@ -106,6 +121,12 @@ func (t *thing[At, Shown, In, Out]) put(ctx context.Context, v *Server, in *In) 
 	return nil, huma.Error503ServiceUnavailable("Too much is changed at once. Try again in a moment.")
 }
 
+// conditional tells whether a request says under which state of the thing it is meant.
+func conditional(ctx context.Context) bool {
+	has := requestOf(ctx).header
+	return has.Get("If-Match") != "" || has.Get("If-None-Match") == "*"
+}
+
 // check tells whether a thing is there, and refuses to save it where it is another than the one that is meant, or without
 // what it has.
 func (t *thing[At, Shown, In, Out]) check(ctx context.Context, in *In) (there bool, err error) {
@@ -121,6 +142,9 @@ func (t *thing[At, Shown, In, Out]) check(ctx context.Context, in *In) (there bo
 	}
 	if err != nil {
 		return true, err
+	}
+	if asked.header.Get("If-None-Match") == "*" {
+		return true, api.ThereAlready.Problem("There is one of this name. Nothing was changed.")
 	}
 	has, err := parts(shown, t.body)
 	if err != nil {

@@ -25,18 +25,21 @@ type readerRow struct {
 	DueAt    measure.Instant `db:"due_at"`
 	Failures int             `db:"failures"`
 	Said     string          `db:"said"`
+
+	FailingSince *measure.Instant `db:"failing_since"`
 }
 
 // ReaderKey is a reader with the SHA-256 of its key.
 type ReaderKey struct {
 	Hash []byte // nil: it has none
 	feed.Reader
-	DueAt    measure.Instant // of the next post
-	Failures int             // posts that were not taken since the last that was
+	DueAt        measure.Instant  // of the next post
+	Failures     int              // posts that were not taken since the last that was
+	FailingSince *measure.Instant // of the first of these; nil: the newest was taken
 }
 
 const selectReader = `select id, name, to_jsonb(devices) as devices, to_jsonb(kinds) as kinds, hash, made_at, made_by,
-	url, place, due_at, failures, said from reader`
+	url, place, due_at, failures, said, failing_since from reader`
 
 // Readers lists all readers by name.
 func Readers(ctx context.Context, db store.Reader) ([]ReaderKey, error) {
@@ -61,7 +64,7 @@ func ReaderByKey(ctx context.Context, db store.Reader, hash []byte) (*feed.Reade
 
 func (r *readerRow) into(k *ReaderKey) error {
 	*k = ReaderKey{r.Hash, feed.Reader{ID: r.ID, Name: r.Name, URL: r.URL, Failing: r.Said, Keyed: r.Hash != nil,
-		MadeAt: r.MadeAt, MadeBy: r.MadeBy}, r.DueAt, r.Failures}
+		MadeAt: r.MadeAt, MadeBy: r.MadeBy}, r.DueAt, r.Failures, r.FailingSince}
 	if r.URL != "" {
 		k.Cursor = r.Place
 	}
@@ -75,7 +78,7 @@ func SaveReader(ctx context.Context, db store.Writer, r *feed.Reader, commitNo i
 		insert into reader (name, devices, kinds, url, place, made_at, made_by) values ($1, $2, $3, $4, $5, $6, $7)
 		on conflict (name) do update set devices = excluded.devices, kinds = excluded.kinds, url = excluded.url,
 		    place = case when reader.url = '' then excluded.place else reader.place end,
-		    due_at = 0, failures = 0, said = ''
+		    due_at = 0, failures = 0, said = '', failing_since = null
 		returning id, hash is not null, made_at, made_by, case when url = '' then '' else place end, said`, r.Name,
 		r.Devices, r.Kinds, r.URL, feed.After(commitNo).String(), r.MadeAt, r.MadeBy).
 		Scan(&r.ID, &r.Keyed, &r.MadeAt, &r.MadeBy, &r.Cursor, &r.Failing)
@@ -106,18 +109,20 @@ func ClaimReader(ctx context.Context, db store.Writer, r *ReaderKey, until measu
 
 // Posted notes up to where a reader has taken what was posted, unless it was set to another place meanwhile, and when
 // the next post is due; said is why the newest one was not taken.
-func Posted(ctx context.Context, db store.Writer, r *ReaderKey, place feed.Place, due measure.Instant, failures int,
+func Posted(ctx context.Context, db store.Writer, r *ReaderKey, place feed.Place, now, due measure.Instant,
 	said string) error {
 	_, err := db.Exec(ctx, `
-		update reader set place = case when place = $2 then $3 else place end, due_at = $4, failures = $5, said = $6
-		where id = $1`, r.ID, r.Cursor, place.String(), due, failures, said)
+		update reader set place = case when place = $2 then $3 else place end, due_at = $4, failures = $5, said = $6,
+		    failing_since = case when $5 > 0 then coalesce(failing_since, $7) end
+		where id = $1`, r.ID, r.Cursor, place.String(), due, r.Failures, said, now)
 	return err
 }
 
 // RewindReader has the feed posted to a reader again from a place on.
 func RewindReader(ctx context.Context, db store.Writer, name string, place feed.Place) error {
 	return store.Found(db.Get(ctx, new(int64),
-		`update reader set place = $2, due_at = 0, failures = 0, said = '' where name = $1 and url <> '' returning id`, name,
+		`update reader set place = $2, due_at = 0, failures = 0, said = '',
+		failing_since = null where name = $1 and url <> '' returning id`, name,
 		place.String()))
 }
 

@@ -95,6 +95,21 @@ func ServiceAlarm(ctx context.Context, db store.Reader, when string) (id int64, 
 	return id, err
 }
 
+// ServiceAlarms gives the standing alarms that say what the service cannot do, by what they say, which begins so.
+func ServiceAlarms(ctx context.Context, db store.Reader, begins string) (map[string]int64, error) {
+	var rows []struct {
+		When string `db:"when_text"`
+		ID   int64  `db:"id"`
+	}
+	err := db.Select(ctx, &rows, `select when_text, id from alarm
+		where kind = 'service' and cleared_at is null and starts_with(when_text, $1)`, begins)
+	all := make(map[string]int64, len(rows))
+	for _, r := range rows {
+		all[r.When] = r.ID
+	}
+	return all, err
+}
+
 // AddAlarm stores a new alarm.
 func AddAlarm(ctx context.Context, db store.Writer, a *alarm.Alarm, commitNo int64) error {
 	if a.Worst == "" {

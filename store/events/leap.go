@@ -42,7 +42,7 @@ var byElapsedTime = []elapsing{
 		"'"},
 	{table: "notice", columns: "created_at claimed_until", where: "created_at > $2"},
 	{table: "output_state", columns: "ordered_at turned_at confirmed_at differs_since due_at"},
-	{table: "reader", columns: "due_at"},
+	{table: "reader", columns: "due_at failing_since"},
 	{table: "signal_state", columns: "received_at arrived_at silent_since", where: "received_at > 0",
 		also: "ahead = ahead - $1, lag_before = case when ahead = 0 then greatest(0, arrived_at - at) else " +
 			"lag_before end"},

@@ -1,7 +1,7 @@
 import { askOnly } from './kept'
 import { useQuery } from '@tanstack/react-query'
 import { keyOf } from './changes'
-import { api, type AssetChange, type Condition, take, type WatchOrder } from './client'
+import { api, type AssetChange, type Condition, type Precondition, take, type WatchOrder } from './client'
 
 const at = (asset: string) => ({ params: { path: { asset } } })
 const every = 10_000 // what an asset does by its signals is on the live stream; its words are asked for
@@ -24,8 +24,9 @@ export const useAssetJournal = (asset: string) =>
 
 export const addAsset = (name: string, change: AssetChange) =>
   take(api.POST('/api/v1/assets', { body: { name, ...change } }))
-export const changeAsset = (asset: string, body: AssetChange) =>
-  take(api.PATCH('/api/v1/assets/{asset}', { ...at(asset), body }))
+export const lookAtAsset = (asset: string) => api.GET('/api/v1/assets/{asset}', at(asset))
+export const patchAsset = (asset: string, header: Precondition, body: AssetChange) =>
+  api.PATCH('/api/v1/assets/{asset}', { params: { path: { asset }, header }, body })
 export const removeAsset = (asset: string) => take(api.DELETE('/api/v1/assets/{asset}', at(asset)))
 export const setCondition = (asset: string, condition: Condition, why: string) =>
   take(api.PUT('/api/v1/assets/{asset}/condition', { ...at(asset), body: { condition, why } }))

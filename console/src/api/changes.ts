@@ -10,6 +10,7 @@ export type Held =
   | 'board'
   | 'boards'
   | 'carriers'
+  | 'changing'
   | 'clearings'
   | 'compare'
   | 'contacts'

@@ -116,7 +116,7 @@ export class Problem extends Error {
 }
 
 type Refusal = { detail?: string; errors?: { location?: string; message?: string }[] | null }
-type Answer<T> = { data?: T; error?: Refusal; response: Response }
+export type Answer<T> = { data?: T; error?: Refusal; response: Response }
 
 /** What a problem says, with what is wrong of each field where its detail does not tell. */
 const told = (refusal: Refusal | undefined, otherwise: string) => {
@@ -135,6 +135,18 @@ async function taken<T>(answer: Promise<Answer<T>>): Promise<{ data: T; response
   if (!response.ok) throw new Problem(response.status, told(error, response.statusText))
   return { data: data as T, response }
 }
+
+/** A thing with the tag of its state; empty: others have changed something since. */
+export type Tagged<T> = { data: T; tag: string }
+
+/** Gives a thing with the tag of its state, or throws the problem of its answer. */
+export async function takeTagged<T>(answer: Promise<Answer<T>>): Promise<Tagged<T>> {
+  const { data, response } = await taken(answer)
+  return { data, tag: response.headers.get('ETag') ?? '' }
+}
+
+/** Under what a thing is saved: that it is as it was seen, or that nothing has its name yet. */
+export type Precondition = { 'If-Match'?: string; 'If-None-Match'?: '*' }
 
 /** A page of a list, with the cursor of the next one; none: it is the last. */
 export type Page<T> = { list: T[]; next: string | undefined }

@@ -8,6 +8,7 @@ const lifeEvery = 3_000
 export const useDevices = () =>
   useQuery({ queryKey: keyOf('devices'), queryFn: () => take(api.GET('/api/v1/devices')), refetchInterval: lifeEvery })
 
+export const lookAtDevice = (device: string) => api.GET('/api/v1/devices/{device}', { params: { path: { device } } })
 export const useDevice = (device: string, every = lifeEvery) =>
   useQuery({
     queryKey: keyOf('device', device),
@@ -31,6 +32,7 @@ export const useArrivals = () =>
 export const useEnrolment = () =>
   useQuery({ queryKey: keyOf('enrolment'), queryFn: () => take(api.GET('/api/v1/enrolment')) })
 
+export const lookAtKit = (kit: string) => api.GET('/api/v1/kits/{kit}', { params: { path: { kit } } })
 export const useKits = () => useQuery({ queryKey: keyOf('kits'), queryFn: () => take(api.GET('/api/v1/kits')) })
 
 export const useKitChanges = (kit: string) =>

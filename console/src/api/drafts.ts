@@ -38,6 +38,9 @@ function keep<T>(place: string, left: Left<T>) {
 /** Whether something of the person who is signed in is not saved. */
 export const hasDrafts = () => places().some((p) => p.startsWith(placeOf('')))
 
+/** Whether something of what is kept under a key is not saved. */
+export const hasDraft = (key: string) => !!leftAt(placeOf(key))
+
 /** Drops all that was not saved, of everybody who used this browser. */
 export const dropDrafts = () => places().forEach((p) => localStorage.removeItem(p))
 
@@ -53,7 +56,9 @@ export type Unsaved = {
 /** What was left, where it is still of the shape of what it is put in place of: another version of the console may have written
  *  it. */
 function fitting<T>(left: Left<T> | undefined, first: T): Left<T> | undefined {
-  const kind = (v: unknown) => (Array.isArray(v) ? 'list' : v === null ? 'nothing' : typeof v)
+  // A length of time is a number of seconds, and text once it is written.
+  const kind = (v: unknown) =>
+    Array.isArray(v) ? 'list' : v === null ? 'nothing' : typeof v === 'number' ? 'string' : typeof v
   if (!left || kind(left.value) !== kind(first)) return undefined
   if (kind(first) !== 'object') return left
   const was = left.value as Record<string, unknown>

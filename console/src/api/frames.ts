@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { keyOf } from './changes'
-import { api, type Eye, Problem, take } from './client'
+import { api, type Eye, type Precondition, Problem, take } from './client'
 import { ask } from './kept'
 import { useSignal } from './signal'
 
@@ -64,8 +64,12 @@ export const useGrid = (device: string, at: string, against = '') =>
     gcTime: 60_000,
   })
 
-export const saveEye = (device: string, body: Eye) =>
-  take(api.PUT('/api/v1/devices/{device}/eye', { params: { path: { device } }, body }))
+/** Lets frames be compared with one from now on. */
+export const compareWith = (device: string, reference: string) =>
+  take(api.PATCH('/api/v1/devices/{device}/eye', { params: { path: { device } }, body: { reference } }))
+export const lookAtEye = (device: string) => api.GET('/api/v1/devices/{device}/eye', { params: { path: { device } } })
+export const putEye = (device: string, body: Eye, header: Precondition) =>
+  api.PUT('/api/v1/devices/{device}/eye', { params: { path: { device }, header }, body })
 
 /** The lowest and highest value of a grid. */
 export function extentOf(grid: Grid): [number, number] {

@@ -4,6 +4,7 @@ import { useEffect, useState } from 'react'
 import { keyOf } from './changes'
 import {
   api,
+  type Precondition,
   type Guard,
   type GuardBody,
   type Marked,
@@ -19,6 +20,9 @@ import { at } from './signal'
 import { seen, seenDifference, seenUnit } from './units'
 
 export const useGuards = () => useQuery({ queryKey: keyOf('guards'), queryFn: () => take(api.GET('/api/v1/guards')) })
+export const lookAtGuard = (guard: string) => api.GET('/api/v1/guards/{guard}', { params: { path: { guard } } })
+export const putGuard = (guard: string, header: Precondition, body: GuardBody) =>
+  api.PUT('/api/v1/guards/{guard}', { params: { path: { guard }, header }, body })
 
 export const useRecord = (guard: string) =>
   useQuery({

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { keyOf } from './changes'
-import { api, type Interlock, type Output, type OutputList, type OutputSpec, take } from './client'
+import { api, type Precondition, type Interlock, type Output, type OutputList, type OutputSpec, take } from './client'
 import { askAnew, queries } from './queries'
 import { shown } from './units'
 import { age, clock, type Length } from './words'
@@ -42,15 +42,18 @@ export function takeOutputs(told: Output[]) {
 export const at = (o: { device: string; name: string }) => ({
   params: { path: { device: o.device, output: o.name } },
 })
-export const saveOutput = (path: string, body: OutputSpec) => {
+export const lookAtOutput = (o: { device: string; name: string }) => api.GET('/api/v1/outputs/{device}/{output}', at(o))
+export const putOutput = (path: string, body: OutputSpec, header: Precondition) => {
   const [device = '', output = ''] = path.split('/')
-  return take(api.PUT('/api/v1/outputs/{device}/{output}', { params: { path: { device, output } }, body }))
+  return api.PUT('/api/v1/outputs/{device}/{output}', { params: { path: { device, output }, header }, body })
 }
 /** An interlock while it is written: its delays are as people write them. */
 export type Lock = Omit<Interlock, 'on_delay' | 'off_delay'> & { on_delay?: Length; off_delay?: Length }
 
-export const saveInterlock = (i: Lock) =>
-  take(api.PUT('/api/v1/interlocks/{interlock}', { params: { path: { interlock: i.name } }, body: writable(i) }))
+export const lookAtInterlock = (interlock: string) =>
+  api.GET('/api/v1/interlocks/{interlock}', { params: { path: { interlock } } })
+export const putInterlock = (i: Lock, header: Precondition) =>
+  api.PUT('/api/v1/interlocks/{interlock}', { params: { path: { interlock: i.name }, header }, body: writable(i) })
 
 /** What can be said of an interlock, without how it stands. */
 export function writable(i: Lock): Lock {

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { keyOf } from './changes'
-import { type Address, api, type Contact, type Roster, take } from './client'
+import { type Address, api, type Precondition, type Contact, type Roster, take } from './client'
 
 export const carriers = {
   'e-mail': 'e-mail',
@@ -30,22 +30,20 @@ export const usePlan = (roster: Roster, at: string, severity: Severity) =>
     placeholderData: (old) => old,
   })
 
-export const saveContact = (c: Contact) => {
-  return take(
-    api.PUT('/api/v1/contacts/{contact}', {
-      params: { path: { contact: c.name! } },
-      body: { ...c, id: undefined } as unknown as Contact,
-    }),
-  )
-}
-export const saveRoster = (r: Roster) => {
+export const lookAtContact = (contact: string) =>
+  api.GET('/api/v1/contacts/{contact}', { params: { path: { contact } } })
+export const putContact = (c: Contact, header: Precondition) =>
+  api.PUT('/api/v1/contacts/{contact}', {
+    params: { path: { contact: c.name! }, header },
+    body: { ...c, id: undefined } as unknown as Contact,
+  })
+export const lookAtRoster = (roster: string) => api.GET('/api/v1/rosters/{roster}', { params: { path: { roster } } })
+export const putRoster = (r: Roster, header: Precondition) => {
   const { title, steps, repeat, rotation } = r
-  return take(
-    api.PUT('/api/v1/rosters/{roster}', {
-      params: { path: { roster: r.name! } },
-      body: { title, steps, repeat, rotation } as Roster,
-    }),
-  )
+  return api.PUT('/api/v1/rosters/{roster}', {
+    params: { path: { roster: r.name! }, header },
+    body: { title, steps, repeat, rotation } as Roster,
+  })
 }
 
 /** Words with commas between them. */

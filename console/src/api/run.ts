@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { keyOf } from './changes'
-import { api, type Goal, type Plan, type RunChange, type RunStart, take } from './client'
+import { api, type Precondition, type Goal, type Plan, type RunChange, type RunStart, take } from './client'
 import { seen, shown } from './units'
 import { figure } from './words'
 
@@ -27,13 +27,15 @@ export const usePlans = () =>
 
 const at = (id: number) => ({ params: { path: { id } } })
 export const startRun = (body: RunStart) => take(api.POST('/api/v1/runs', { body }))
-export const changeRun = (id: number, body: RunChange) => take(api.PATCH('/api/v1/runs/{id}', { ...at(id), body }))
+export const lookAtRun = (id: number) => api.GET('/api/v1/runs/{id}', at(id))
+export const patchRun = (id: number, header: Precondition, body: RunChange) =>
+  api.PATCH('/api/v1/runs/{id}', { params: { path: { id }, header }, body })
 export const stopRun = (id: number) => take(api.POST('/api/v1/runs/{id}/stop', { ...at(id), body: {} }))
 export const markPhase = (id: number, name: string) =>
   take(api.POST('/api/v1/runs/{id}/phases', { ...at(id), body: { name } }))
 export const removeRun = (id: number) => take(api.DELETE('/api/v1/runs/{id}', at(id)))
-export const savePlan = (plan: string, body: Plan) =>
-  take(api.PUT('/api/v1/run-plans/{plan}', { params: { path: { plan } }, body }))
+export const addPlan = (plan: string, body: Plan) =>
+  take(api.PUT('/api/v1/run-plans/{plan}', { params: { path: { plan }, header: { 'If-None-Match': '*' } }, body }))
 export const removePlan = (plan: string) => take(api.DELETE('/api/v1/run-plans/{plan}', { params: { path: { plan } } }))
 export const report = (id: number, as: 'html' | 'pdf' | 'csv') => `/api/v1/runs/${id}/report?as=${as}`
 

@@ -4,6 +4,8 @@ import { api, pathOf, type Signal, take } from './client'
 import { LiveList } from './live-list'
 
 export const at = (device: string, signal: string) => ({ params: { path: { device, signal } } })
+export const lookAtSignal = (device: string, signal: string) =>
+  api.GET('/api/v1/signals/{device}/{signal}', at(device, signal))
 export const useTrust = (device: string, signal: string) =>
   useQuery({
     queryKey: keyOf('trust', device, signal),

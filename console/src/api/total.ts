@@ -23,6 +23,7 @@ export function comesTo(t: Pick<TotalNow, 'kind' | 'unit'>, r: Result) {
   }
 }
 
+export const lookAtTariff = (tariff: string) => api.GET('/api/v1/tariffs/{tariff}', { params: { path: { tariff } } })
 export const useTariffs = () =>
   useQuery({ queryKey: keyOf('tariffs'), queryFn: () => take(api.GET('/api/v1/tariffs')), staleTime: 10_000 })
 export const useTotals = () =>

@@ -93,7 +93,16 @@ export function useFocusKept() {
   }, [])
 }
 
+const fields = 'input:not([type=hidden]), select, textarea'
+
 /** Brings the focus into something that has opened: to its first field, else to itself. */
 export function focusInto(el: HTMLElement | null) {
-  if (el) put(el.querySelector<HTMLElement>('input:not([type=hidden]), select, textarea') ?? el)
+  if (el) put(el.querySelector<HTMLElement>(fields) ?? el)
+}
+
+/** Brings the focus on into what came later than that in which it opened. */
+export function focusOn(el: HTMLElement | null) {
+  const now = document.activeElement
+  const field = el?.querySelector<HTMLElement>(fields)
+  if (field && now?.matches('[role=dialog], [role=group]') && now.contains(el)) put(field)
 }

@@ -1,7 +1,15 @@
 import { PickMany } from '../../ui/picks'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
-import { calledAsset, changeAsset, conditionWords, removeAsset, setCondition, useAssets } from '../../api/asset'
+import {
+  calledAsset,
+  conditionWords,
+  lookAtAsset,
+  patchAsset,
+  removeAsset,
+  setCondition,
+  useAssets,
+} from '../../api/asset'
 import { api, type AssetPage, type Condition, pathOf, take } from '../../api/client'
 import { useDevices } from '../../api/device'
 import { useDraft } from '../../api/drafts'
@@ -10,6 +18,7 @@ import { useSignals } from '../../api/signal'
 import { fullTitle } from '../../api/words'
 import { QuietButton, Subheading } from '../../ui/basics'
 import { Dialog } from '../../ui/dialog'
+import { Changing, type SaveUnder } from '../../ui/changing'
 import { Form, Select, Send, useSave, Written } from '../../ui/form'
 import { Removal } from '../../ui/sure'
 
@@ -58,7 +67,9 @@ export function AssetEdit({ page }: { page: AssetPage }) {
       <QuietButton onPress={() => setOpen('note')}>Add a note …</QuietButton>
       <QuietButton onPress={() => setOpen('change')}>Edit …</QuietButton>
       <Dialog title={`Edit ${calledAsset(page.asset)}`} open={open === 'change'} onClose={() => setOpen('')} wide>
-        <Change page={page} onClose={() => setOpen('')} />
+        <Changing of={`asset ${page.asset.name}`} look={() => lookAtAsset(page.asset.name)}>
+          {(begun, save) => <Change page={begun} saveUnder={save} onClose={() => setOpen('')} />}
+        </Changing>
       </Dialog>
       <Dialog title={`Note about ${calledAsset(page.asset)}`} open={open === 'note'} onClose={() => setOpen('')}>
         <Note name={page.asset.name} onClose={() => setOpen('')} />
@@ -85,7 +96,9 @@ function Note({ name, onClose }: { name: string; onClose: () => void }) {
   )
 }
 
-function Change({ page: p, onClose }: { page: AssetPage; onClose: () => void }) {
+type ChangeProps = { page: AssetPage; saveUnder: SaveUnder; onClose: () => void }
+
+function Change({ page: p, saveUnder, onClose }: ChangeProps) {
   const a = p.asset
   const assets = useAssets().data ?? []
   const [d, setDraft, unsaved] = useDraft(`asset ${a.name}`, {
@@ -99,7 +112,7 @@ function Change({ page: p, onClose }: { page: AssetPage; onClose: () => void }) 
   })
   const set = (change: Partial<typeof d>) => setDraft((old) => ({ ...old, ...change }))
   const change = useSave(
-    () => changeAsset(a.name, d),
+    () => saveUnder((header) => patchAsset(a.name, header, d)),
     unsaved,
     () => {
       onClose()

@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 import { api, type DeviceChange, type DeviceStory, take } from '../../api/client'
-import { useCode, useDevice } from '../../api/device'
+import { lookAtDevice, useCode, useDevice } from '../../api/device'
 import { type FormDraft, useFormDraft } from '../../api/drafts'
 import { useNow } from '../../api/live'
 import { stateWords, titleOf, useOutputs } from '../../api/output'
@@ -25,6 +25,7 @@ import {
   Soft,
   Subheading,
 } from '../../ui/basics'
+import { Changing, type SaveUnder } from '../../ui/changing'
 import { Form, Send, TextInput, useSave } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
 import { NumberField } from '../../ui/number'
@@ -81,7 +82,9 @@ export function DevicePage() {
       <Switches device={d.name} keeper={role !== 'viewer'} />
       <SettingsDown device={d} keeper={role !== 'viewer'} />
       {role !== 'viewer' && signals.some((v) => v.warm_up > 0) && <PowerOn device={d.name} />}
-      <Expected key={d.interval} device={d} keeper={role !== 'viewer'} />
+      <Changing key={d.interval} of={`device ${d.name}`} look={() => lookAtDevice(d.name)} kept={d}>
+        {(begun, save) => <Expected device={d} begun={begun} saveUnder={save} keeper={role !== 'viewer'} />}
+      </Changing>
       <Keys device={d} owner={role === 'owner'} />
       <Ready device={d} />
       {role === 'owner' && <Leave device={d} />}
@@ -211,11 +214,13 @@ const pairs = (text: string) =>
       }),
   )
 
+type ExpectedProps = { device: DeviceStory; begun: DeviceStory; saveUnder: SaveUnder; keeper: boolean }
+
 /** How often something is expected of it. */
-function Expected({ device: d, keeper }: { device: DeviceStory; keeper: boolean }) {
+function Expected({ device: d, begun, saveUnder, keeper }: ExpectedProps) {
   const draft = useFormDraft(`device ${d.name}`)
   const change = (body: DeviceChange) =>
-    take(api.PATCH('/api/v1/devices/{device}', { params: { path: { device: d.name } }, body }))
+    saveUnder((header) => api.PATCH('/api/v1/devices/{device}', { params: { path: { device: d.name }, header }, body }))
   const save = useSave(
     (f) => change({ interval: f.interval ?? 0, clock_offset: Number(f.clock_offset ?? 0), ...faultsSaid(f) }),
     draft.unsaved,
@@ -238,7 +243,7 @@ function Expected({ device: d, keeper }: { device: DeviceStory; keeper: boolean 
           name="interval"
           optional
           hint="after three of these without a word it is silent; empty: never"
-          defaultValue={said(d.interval)}
+          defaultValue={said(begun.interval)}
         />
         <NumberField
           label="Clock offset"
@@ -246,9 +251,9 @@ function Expected({ device: d, keeper }: { device: DeviceStory; keeper: boolean 
           name="clock_offset"
           optional
           hint="added to the times it sends"
-          defaultValue={d.clock_offset || null}
+          defaultValue={begun.clock_offset || null}
         />
-        <FaultFields faults={d.faults} what="silence and other faults" otherwise="its guards" />
+        <FaultFields faults={begun.faults} what="silence and other faults" otherwise="its guards" />
         <Send send="Save" />
       </Form>
       {keeper && (

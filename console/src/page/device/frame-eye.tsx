@@ -2,11 +2,12 @@ import { useAct } from '../../api/queries'
 import { useState } from 'react'
 import styled from 'styled-components'
 import type { Eye, Region } from '../../api/client'
-import { extentOf, saveEye, useGrid, usePalettes } from '../../api/frames'
+import { compareWith, extentOf, lookAtEye, putEye, useGrid, usePalettes } from '../../api/frames'
 import { useDraft } from '../../api/drafts'
 import { FrameCanvas, Outline } from '../../thermal/canvas'
 import { drawn, pointsOf, pointsText } from '../../thermal/shapes'
 import { Failure, Prose, QuietButton, Row, Soft, Subheading } from '../../ui/basics'
+import { Changing, type SaveUnder } from '../../ui/changing'
 import { Choice } from '../../ui/choice'
 import { Dialog } from '../../ui/dialog'
 import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
@@ -29,7 +30,7 @@ const shapes: Record<Shape, string> = { rectangle: 'Rectangle', ellipse: 'Ellips
 /** How frames are read and what is looked at in them; regions are drawn, or written. */
 export function EyeFields({ device, eye, at }: { device: string; eye: Eye; at: string }) {
   const [open, setOpen] = useState(false)
-  const act = useAct((eye: Eye) => saveEye(device, eye))
+  const act = useAct(() => compareWith(device, at))
   return (
     <>
       <Subheading>Regions and emissivity</Subheading>
@@ -44,13 +45,17 @@ export function EyeFields({ device, eye, at }: { device: string; eye: Eye; at: s
       </Prose>
       <Row>
         <QuietButton onPress={() => setOpen(true)}>Regions and emissivity …</QuietButton>
-        <QuietButton onPress={() => act.mutate({ ...eye, reference: at })} isDisabled={!at || act.isPending}>
+        <QuietButton onPress={() => act.mutate()} isDisabled={!at || act.isPending}>
           Compare with this frame from now on
         </QuietButton>
       </Row>
       {act.error && <Failure error={act.error} />}
       <Dialog title="Regions and emissivity" open={open} onClose={() => setOpen(false)} wide>
-        <EyeForm device={device} eye={eye} at={at} onClose={() => setOpen(false)} />
+        <Changing of={`eye ${device}`} look={() => lookAtEye(device)}>
+          {(begun, save) => (
+            <EyeForm device={device} eye={begun} at={at} saveUnder={save} onClose={() => setOpen(false)} />
+          )}
+        </Changing>
       </Dialog>
     </>
   )
@@ -94,9 +99,9 @@ const outlines = (drafts: RegionDraft[]) =>
     }
   })
 
-type FormProps = { device: string; eye: Eye; at: string; onClose: () => void }
+type FormProps = { device: string; eye: Eye; at: string; saveUnder: SaveUnder; onClose: () => void }
 
-function EyeForm({ device, eye, at, onClose }: FormProps) {
+function EyeForm({ device, eye, at, saveUnder, onClose }: FormProps) {
   const [draft, setDraft, unsaved] = useDraft(`eye ${device}`, () => draftOf(eye))
   const drafts = draft.regions
   const put = (change: Partial<Draft>) => setDraft((old) => ({ ...old, ...change }))
@@ -126,7 +131,7 @@ function EyeForm({ device, eye, at, onClose }: FormProps) {
       const own = drafts.map(regionOf)
       const known = new Set(own.map((r) => r.name))
       const kept = (eye.differences ?? []).filter((d) => [d.of, d.less].every((n) => n === 'picture' || known.has(n)))
-      return saveEye(device, {
+      const next = {
         ...eye,
         regions: own,
         differences: kept,
@@ -134,7 +139,8 @@ function EyeForm({ device, eye, at, onClose }: FormProps) {
         reflected: draft.reflected ?? 0,
         low: draft.low ?? null,
         high: draft.high ?? null,
-      })
+      }
+      return saveUnder((header) => putEye(device, next, header))
     },
     unsaved,
     onClose,

@@ -1,7 +1,7 @@
 import { useNavigate, useParams } from 'react-router'
 import { api, type Kit, take } from '../../api/client'
-import { useDevices, useKitChanges, useKits } from '../../api/device'
-import { useDraft } from '../../api/drafts'
+import { lookAtKit, useDevices, useKitChanges, useKits } from '../../api/device'
+import { hasDraft, useDraft } from '../../api/drafts'
 import { useAct } from '../../api/queries'
 import { useSession } from '../../api/site'
 import { shown } from '../../api/words'
@@ -21,6 +21,7 @@ import {
 } from '../../ui/basics'
 import { Form, Send, useSave, Written } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
+import { Changing, saveAsNew, type SaveUnder } from '../../ui/changing'
 import { Opens } from '../../ui/opens'
 import { Sure } from '../../ui/sure'
 
@@ -154,7 +155,7 @@ export function KitPage() {
       )}
       {keeper && (
         <>
-          <KitText key={JSON.stringify(kit)} kit={kit} />
+          <KitText kit={kit} />
           <RemoveKit name={name} />
         </>
       )}
@@ -164,8 +165,27 @@ export function KitPage() {
 
 /** A kit as text, to be changed or written anew. */
 function KitText({ kit }: { kit: Kit }) {
+  const fresh = !kit.name
+  return (
+    <Opens name={fresh ? 'Add a kit …' : 'Edit as text …'} startOpen={hasDraft(draftOf(kit))}>
+      {(close) =>
+        fresh ? (
+          <KitForm kit={kit} saveUnder={saveAsNew} close={close} />
+        ) : (
+          <Changing of={`kit ${kit.name}`} look={() => lookAtKit(kit.name!)}>
+            {(begun, save) => <KitForm kit={begun} saveUnder={save} close={close} />}
+          </Changing>
+        )
+      }
+    </Opens>
+  )
+}
+
+const draftOf = (kit: Kit) => `kit ${kit.name}`
+
+function KitForm({ kit, saveUnder, close }: { kit: Kit; saveUnder: SaveUnder; close: () => void }) {
   const navigate = useNavigate()
-  const [text, setText, unsaved] = useDraft(`kit ${kit.name}`, () => JSON.stringify(kit, null, 2))
+  const [text, setText, unsaved] = useDraft(draftOf(kit), () => JSON.stringify(kit, null, 2))
   const save = useSave(
     () => {
       let body: Kit
@@ -174,9 +194,10 @@ function KitText({ kit }: { kit: Kit }) {
       } catch (e) {
         throw new Error(`The text is no JSON: ${(e as Error).message}`)
       }
-      // the text is the whole: what it does not say any more is to go
-      const header = body.name === kit.name && kit.name ? { 'If-Match': '*' } : {}
-      return take(api.PUT('/api/v1/kits/{kit}', { params: { path: { kit: body.name ?? '' }, header }, body }))
+      const under = body.name === kit.name ? saveUnder : saveAsNew // another name makes another kit
+      return under((header) =>
+        api.PUT('/api/v1/kits/{kit}', { params: { path: { kit: body.name ?? '' }, header }, body }),
+      )
     },
     unsaved,
     (saved) => {
@@ -184,22 +205,17 @@ function KitText({ kit }: { kit: Kit }) {
       void navigate(`/devices/kits/${saved.kit.name}`)
     },
   )
-  const fresh = !kit.name
   return (
-    <Opens name={fresh ? 'Add a kit …' : 'Edit as text …'} startOpen={unsaved.at !== undefined}>
-      {(close) => (
-        <Form unsaved={unsaved} width="full" save={save}>
-          <Written
-            label="Kit (JSON)"
-            value={text}
-            onChange={setText}
-            rows={18}
-            hint="the same fields as in its file; what applying it would change is told before it does"
-          />
-          <Send send="Save" onCancel={close} />
-        </Form>
-      )}
-    </Opens>
+    <Form unsaved={unsaved} width="full" save={save}>
+      <Written
+        label="Kit (JSON)"
+        value={text}
+        onChange={setText}
+        rows={18}
+        hint="the same fields as in its file; what applying it would change is told before it does"
+      />
+      <Send send="Save" onCancel={close} />
+    </Form>
   )
 }
 

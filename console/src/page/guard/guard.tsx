@@ -12,7 +12,9 @@ import {
   guardOf,
   isComplete,
   limitsIn,
+  lookAtGuard,
   newRung,
+  putGuard,
   type Replay,
   useGuards,
   useReplay,
@@ -41,6 +43,7 @@ import {
   Table,
   Well,
 } from '../../ui/basics'
+import { Changing, type SaveUnder } from '../../ui/changing'
 import { Choice } from '../../ui/choice'
 import { Foot, Form, Send, useSave } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
@@ -87,7 +90,16 @@ export function GuardPage() {
   const signal = signals.data.find((s) => pathOf(s) === path)
   if (name && !guard) return <NoPage error={new Error(`There is no guard ${name}.`)} />
   if (!signal) return <NoPage error={new Error(`There is no signal ${path}.`)} />
-  return <Editor key={`${path} ${guard?.id ?? ''}`} signal={signal} guard={guard} />
+  const key = `${path} ${guard?.id ?? ''}`
+  if (!guard) return <Editor key={key} signal={signal} />
+  return (
+    <>
+      <Changing key={key} of={`guard ${name}`} look={() => lookAtGuard(name)} kept={guard}>
+        {(begun, save) => <Editor signal={signal} guard={begun} saveUnder={save} />}
+      </Changing>
+      <GuardLife guard={guard} />
+    </>
+  )
 }
 
 /** A draft to begin with: a limit somewhat over what the signal reads. */
@@ -107,7 +119,9 @@ function blank(signal: Signal): Draft {
   }
 }
 
-function Editor({ signal, guard }: { signal: Signal; guard?: Guard }) {
+type EditorProps = { signal: Signal; guard?: Guard; saveUnder?: SaveUnder }
+
+function Editor({ signal, guard, saveUnder }: EditorProps) {
   const [draft, setDraft, unsaved] = useDraft(`guard ${guard?.name ?? `of ${pathOf(signal)}`}`, () =>
     guard ? draftOf(guard, signal) : blank(signal),
   )
@@ -123,8 +137,8 @@ function Editor({ signal, guard }: { signal: Signal; guard?: Guard }) {
   const save = useSave(
     async () => {
       if (!order) throw new Error('A limit is missing.')
-      return guard
-        ? take(api.PUT('/api/v1/guards/{guard}', { params: { path: { guard: guard.name! } }, body: order }))
+      return saveUnder
+        ? saveUnder((header) => putGuard(guard!.name!, header, order))
         : take(api.POST('/api/v1/guards', { body: order }))
     },
     unsaved,
@@ -193,7 +207,6 @@ function Editor({ signal, guard }: { signal: Signal; guard?: Guard }) {
           </div>
         </Two>
       </Form>
-      {guard && <GuardLife guard={guard} />}
     </>
   )
 }

@@ -1,6 +1,6 @@
 import { useState } from 'react'
-import { api, type Site, type Storage, take } from '../../api/client'
-import { type FormDraft, useFormDraft } from '../../api/drafts'
+import { api, type Site, type Storage } from '../../api/client'
+import { hasDraft, useFormDraft } from '../../api/drafts'
 import { useStorage } from '../../api/history'
 import { useSession, useSite } from '../../api/site'
 import { bytes, clock, many, inWords, type Length } from '../../api/words'
@@ -8,6 +8,7 @@ import { Clear } from './clear'
 import { BringIn } from './in'
 import { TakeOut } from './out'
 import { Columns, Heading, Num, PlainLink, Prose, QuietButton, Scroll, Soft, Subheading, Table } from '../../ui/basics'
+import { Changing, type SaveUnder } from '../../ui/changing'
 import { Form, Send, TextInput, useSave } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
 import { Opens } from '../../ui/opens'
@@ -107,10 +108,11 @@ function Length({ site, of, label, hint }: { site: Pick<Site, Kept>; of: Kept; l
   return <TextInput label={label} name={of} optional hint={hint} defaultValue={now ? inWords(now) : ''} />
 }
 
+const keepDraft = 'for how long things are kept'
+
 /** For how long things are kept, where nothing else says. */
 function Keep({ owner }: { owner: boolean }) {
   const site = useSite().data
-  const draft = useFormDraft('for how long things are kept')
   if (!site) return null
   return (
     <>
@@ -120,18 +122,26 @@ function Keep({ owner }: { owner: boolean }) {
         them, the rest of the journal {long(site.keep_journal)}.
       </Prose>
       {owner && (
-        <Opens name="Edit …" label="Edit how long they are kept …">
-          {(close) => <KeepForm site={site} draft={draft} onClose={close} />}
+        <Opens name="Edit …" label="Edit how long they are kept …" startOpen={hasDraft(keepDraft)}>
+          {(close) => (
+            <Changing of="site" look={() => api.GET('/api/v1/site')}>
+              {(begun, save) => <KeepForm site={begun} saveUnder={save} onClose={close} />}
+            </Changing>
+          )}
         </Opens>
       )}
     </>
   )
 }
 
-function KeepForm({ site, draft, onClose }: { site: Site; draft: FormDraft; onClose: () => void }) {
+type KeepProps = { site: Site; saveUnder: SaveUnder; onClose: () => void }
+
+function KeepForm({ site, saveUnder, onClose }: KeepProps) {
+  const draft = useFormDraft(keepDraft)
   const never = { keep_readings: '0s', keep_figures: '0s', keep_alarms: '0s', keep_journal: '0s' }
   const save = useSave(
-    (fields) => take(api.PUT('/api/v1/site', { body: { ...site, ...never, ...fields } })),
+    (fields) =>
+      saveUnder((header) => api.PUT('/api/v1/site', { params: { header }, body: { ...site, ...never, ...fields } })),
     draft.unsaved,
     onClose,
   )

@@ -6,7 +6,8 @@ import { useDraft } from '../../api/drafts'
 import {
   capital,
   type Lock,
-  saveInterlock,
+  lookAtInterlock,
+  putInterlock,
   stateWords,
   titleOf,
   useInterlocks,
@@ -20,6 +21,7 @@ import { Found } from './interlock-found'
 import { InterlockTable } from './interlocks'
 import { To } from './row'
 import { Above, Heading, PlainLink, QuietButton, Soft, Subheading } from '../../ui/basics'
+import { Changing, saveAsNew, type SaveUnder } from '../../ui/changing'
 import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
 import { NumberField } from '../../ui/number'
@@ -65,7 +67,13 @@ export function InterlockPage() {
       <Heading>{known ? headline(known, outputs) : 'Another interlock'}</Heading>
       {known && <InterlockTable locks={[known]} outputs={outputs} keeper={keeper} />}
       <Subheading>Settings and trial</Subheading>
-      <Editor key={known?.id ?? 0} begin={begin} outputs={outputs} fresh={fresh} keeper={keeper} />
+      {fresh ? (
+        <Editor begin={begin} outputs={outputs} keeper={keeper} />
+      ) : (
+        <Changing key={known?.id} of={`interlock ${name}`} look={() => lookAtInterlock(name)} kept={known}>
+          {(begun, save) => <Editor begin={begun} outputs={outputs} saveUnder={save} keeper={keeper} />}
+        </Changing>
+      )}
     </>
   )
 }
@@ -77,9 +85,10 @@ function headline(i: Interlock, outputs: Output[]) {
   return `${wants}: ${i.blind || i.why || 'it is latched'}.`
 }
 
-type EditorProps = { begin: Interlock; outputs: Output[]; fresh: boolean; keeper: boolean }
+type EditorProps = { begin: Interlock; outputs: Output[]; saveUnder?: SaveUnder; keeper: boolean }
 
-function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
+function Editor({ begin, outputs, saveUnder = saveAsNew, keeper }: EditorProps) {
+  const fresh = saveUnder === saveAsNew
   const [draft, setDraft, unsaved] = useDraft<Draft>(`interlock ${begin.name || `of ${begin.output}`}`, () => ({
     lock: fresh ? begin : writable(begin),
     driver: driverOf(begin),
@@ -112,7 +121,7 @@ function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
   }
   const act = useSave(async ({ act }) => {
     if (act !== 'save') return tryIt().then(() => 'tried')
-    const saved = await saveInterlock(asked())
+    const saved = await saveUnder((header) => putInterlock(asked(), header))
     unsaved.done()
     void navigate(`/interlocks/${saved.name}`)
     return 'saved'

@@ -5,11 +5,12 @@ import { api, type Output, type OutputSpec, take } from '../../api/client'
 import { useDevices } from '../../api/device'
 import { useDraft } from '../../api/drafts'
 import { useNow } from '../../api/live'
-import { at, restOf, saveOutput, stateWords, titleOf, useInterlocks, useOutputs } from '../../api/output'
+import { at, lookAtOutput, putOutput, restOf, stateWords, titleOf, useInterlocks, useOutputs } from '../../api/output'
 import { useSession, useSite } from '../../api/site'
 import { InterlockTable } from './interlocks'
 import { OutputRow, To } from './row'
 import { Above, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading } from '../../ui/basics'
+import { Changing, saveAsNew, type SaveUnder } from '../../ui/changing'
 import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
 import { List } from '../../ui/list'
 import { NoPage } from '../../ui/no-page'
@@ -56,7 +57,9 @@ export function OutputPage() {
         keeper={keeper}
       />
       <Subheading>Settings</Subheading>
-      <Spec key={o.id} path={`${o.device}/${o.name}`} spec={o} />
+      <Changing key={o.id} of={`output ${o.device}/${o.name}`} look={() => lookAtOutput(o)} kept={o}>
+        {(begun, save) => <Spec path={`${o.device}/${o.name}`} spec={begun} saveUnder={save} />}
+      </Changing>
       {keeper && <Remove output={o} />}
     </>
   )
@@ -92,7 +95,6 @@ export function NewOutput() {
       <Spec
         path={`${chosen}/${draft.name}`}
         spec={{ kind: 'switch', title: '', safe: '', rest: '' } as OutputSpec}
-        isNew
         saved={() => void navigate(`/outputs/${chosen}/${draft.name}`)}
       />
     </>
@@ -101,15 +103,16 @@ export function NewOutput() {
 
 const kinds = { switch: 'switch: on or off', level: 'level: 0 to 100 %, or a range', colour: 'colour', text: 'text' }
 
-type SpecProps = { path: string; spec: OutputSpec; isNew?: boolean; saved?: () => void }
+type SpecProps = { path: string; spec: OutputSpec; saveUnder?: SaveUnder; saved?: () => void }
 
 /** What is said of an output. */
-function Spec({ path, spec, isNew, saved }: SpecProps) {
+function Spec({ path, spec, saveUnder = saveAsNew, saved }: SpecProps) {
+  const isNew = saveUnder === saveAsNew
   const keeper = useSession().data?.role !== 'viewer'
   const [s, setS, unsaved] = useDraft<OutputSpec>(isNew ? 'new output' : `output ${path}`, () => specOf(spec))
   const put = (change: Partial<OutputSpec>) => setS({ ...s, ...change })
   const save = useSave(
-    () => saveOutput(path, specOf(s)),
+    () => saveUnder((header) => putOutput(path, specOf(s), header)),
     unsaved,
     () => {
       saved?.()

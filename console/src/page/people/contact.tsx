@@ -4,7 +4,7 @@ import { useNavigate, useParams } from 'react-router'
 import { takeNotices } from '../../api/alarm'
 import { type Address, api, type Contact, take } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { type Carrier, carriers, saveContact, type Severity, useContacts } from '../../api/people'
+import { type Carrier, carriers, lookAtContact, putContact, type Severity, useContacts } from '../../api/people'
 import { useAct } from '../../api/queries'
 import { useSession } from '../../api/site'
 import {
@@ -20,6 +20,7 @@ import {
   Soft,
   Subheading,
 } from '../../ui/basics'
+import { Changing, saveAsNew, type SaveUnder } from '../../ui/changing'
 import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
 import { Removal } from '../../ui/sure'
@@ -48,10 +49,16 @@ export function ContactPage() {
   if (!contacts.data) return <Soft>Looking …</Soft>
   const found = name === 'new' ? fresh : contacts.data.find((c) => c.name === name)
   if (!found) return <NoPage error={new Error(`There is no contact ${name}.`)} />
-  return <ContactForm key={name} contact={found} isNew={name === 'new'} />
+  if (found === fresh) return <ContactForm key={name} contact={fresh} />
+  return (
+    <Changing key={name} of={`contact ${name}`} look={() => lookAtContact(name!)} kept={found}>
+      {(begun, save) => <ContactForm contact={begun} saveUnder={save} />}
+    </Changing>
+  )
 }
 
-function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
+function ContactForm({ contact, saveUnder = saveAsNew }: { contact: Contact; saveUnder?: SaveUnder }) {
+  const isNew = saveUnder === saveAsNew
   const [{ draft, carrier, to }, put, unsaved] = useDraft<Draft>(`contact ${contact.name}`, {
     draft: contact,
     carrier: 'e-mail',
@@ -65,7 +72,7 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
   const addresses = draft.addresses ?? []
   const withNew = (): Contact => (to ? { ...draft, addresses: [...addresses, { carrier, to } as Address] } : draft)
   const save = useSave(
-    () => saveContact(withNew()),
+    () => saveUnder((header) => putContact(withNew(), header)),
     undefined,
     (c) => {
       unsaved.reset({ draft: c, carrier, to: '' })

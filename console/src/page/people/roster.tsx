@@ -4,11 +4,12 @@ import styled from 'styled-components'
 import { api, type Roster, type Step, take } from '../../api/client'
 import { useDraft } from '../../api/drafts'
 import { useGuards } from '../../api/guard'
-import { saveRoster, severities, type Severity, useContacts, usePlan, useRosters } from '../../api/people'
+import { lookAtRoster, putRoster, severities, type Severity, useContacts, usePlan, useRosters } from '../../api/people'
 import { useSession, useSite } from '../../api/site'
 import { clock, inWords } from '../../api/words'
 import { DrillIt } from '../alarm/drill-it'
 import { Above, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft, Subheading, Well } from '../../ui/basics'
+import { Changing, saveAsNew, type SaveUnder } from '../../ui/changing'
 import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
 import { ListField } from '../../ui/list-field'
 import { NoPage } from '../../ui/no-page'
@@ -65,17 +66,23 @@ export function RosterPage() {
   if (!rosters.data) return <Soft>Looking …</Soft>
   const found = name === 'new' ? fresh : rosters.data.find((r) => r.name === name)
   if (!found) return <NoPage error={new Error(`There is no roster ${name}.`)} />
-  return <RosterForm key={name} roster={found} isNew={name === 'new'} />
+  if (found === fresh) return <RosterForm key={name} roster={fresh} />
+  return (
+    <Changing key={name} of={`roster ${name}`} look={() => lookAtRoster(name!)} kept={found}>
+      {(begun, save) => <RosterForm roster={begun} saveUnder={save} />}
+    </Changing>
+  )
 }
 
-function RosterForm({ roster, isNew }: { roster: Roster; isNew: boolean }) {
+function RosterForm({ roster, saveUnder = saveAsNew }: { roster: Roster; saveUnder?: SaveUnder }) {
+  const isNew = saveUnder === saveAsNew
   const [draft, setDraft, unsaved] = useDraft(`roster ${roster.name}`, roster)
   const keeper = useSession().data?.role !== 'viewer'
   const contacts = useContacts().data ?? []
   const guards = (useGuards().data ?? []).filter((g) => g.tell?.includes(roster.name ?? ''))
   const navigate = useNavigate()
   const save = useSave(
-    () => saveRoster(draft),
+    () => saveUnder((header) => putRoster(draft, header)),
     unsaved,
     (r) => isNew && void navigate(`/rosters/${r.name}`),
   )

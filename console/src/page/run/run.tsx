@@ -5,7 +5,7 @@ import { pathOf, type RunPage as Page } from '../../api/client'
 import { useDraft } from '../../api/drafts'
 import { useNow } from '../../api/live'
 import { useAct } from '../../api/queries'
-import { changeRun, markPhase, removeRun, report, stopRun, useRun } from '../../api/run'
+import { lookAtRun, patchRun, markPhase, removeRun, report, stopRun, useRun } from '../../api/run'
 import { useSignals } from '../../api/signal'
 import { useSession, useSite } from '../../api/site'
 import { sumWords } from '../../api/total'
@@ -31,6 +31,7 @@ import {
   Well,
 } from '../../ui/basics'
 import { Dialog } from '../../ui/dialog'
+import { Changing, type SaveUnder } from '../../ui/changing'
 import { Form, Send, useSave, Written } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
 import { Removal } from '../../ui/sure'
@@ -118,7 +119,9 @@ function Acts({ run: r, keeper }: { run: Page; keeper: boolean }) {
         <NewPhase id={r.id} onClose={() => setOpen('')} />
       </Dialog>
       <Dialog title={`Edit ${r.title}`} open={open === 'change'} onClose={() => setOpen('')} wide>
-        <Change run={r} onClose={() => setOpen('')} />
+        <Changing of={`run ${r.id}`} look={() => lookAtRun(r.id)}>
+          {(begun, save) => <Change run={begun} saveUnder={save} onClose={() => setOpen('')} />}
+        </Changing>
       </Dialog>
     </>
   )
@@ -142,7 +145,9 @@ function NewPhase({ id, onClose }: { id: number; onClose: () => void }) {
   )
 }
 
-function Change({ run: r, onClose }: { run: Page; onClose: () => void }) {
+type ChangeProps = { run: Page; saveUnder: SaveUnder; onClose: () => void }
+
+function Change({ run: r, saveUnder, onClose }: ChangeProps) {
   const all = useSignals().data ?? []
   const numbers = all.filter((s) => r.courses.some((c) => c.signal === pathOf(s)) && s.kind === 'number')
   const [{ title, note, goals }, setDraft, unsaved] = useDraft(`run ${r.id}`, () => ({
@@ -153,7 +158,7 @@ function Change({ run: r, onClose }: { run: Page; onClose: () => void }) {
   const set = (change: Partial<{ title: string; note: string; goals: GoalDraft[] }>) =>
     setDraft((old) => ({ ...old, ...change }))
   const change = useSave(
-    async () => changeRun(r.id, { title, note, goals: goalsOf(goals, all) }),
+    () => saveUnder((header) => patchRun(r.id, header, { title, note, goals: goalsOf(goals, all) })),
     unsaved,
     () => {
       onClose()

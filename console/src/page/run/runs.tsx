@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { calledAsset, useAssets } from '../../api/asset'
 import { pathOf, type Plan } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { removePlan, savePlan, usePlans, useRuns } from '../../api/run'
+import { removePlan, addPlan, usePlans, useRuns } from '../../api/run'
 import { useSignals } from '../../api/signal'
 import { useSession } from '../../api/site'
 import { fullTitle } from '../../api/words'
@@ -122,7 +122,7 @@ function NewPlan({ onClose }: { onClose: () => void }) {
         .replace(/[^a-z0-9]+/g, '-')
         .replace(/^-|-$/g, '')
       const when = by === 'hours' ? { hours } : { signal: source, start, ...(end ? { end } : {}) }
-      return savePlan(name, { asset: chosen, title, goals: goalsOf(goals, numbers), ...when } as Plan)
+      return addPlan(name, { asset: chosen, title, goals: goalsOf(goals, numbers), ...when } as Plan)
     },
     undefined,
     () => {

@@ -2,12 +2,13 @@ import { Link, useNavigate, useParams } from 'react-router'
 import { api, type Band, pathOf, type Signal, take } from '../../api/client'
 import { useFormDraft } from '../../api/drafts'
 import { readNumber } from '../../api/numbers'
-import { useSignals } from '../../api/signal'
+import { lookAtSignal, useSignals } from '../../api/signal'
 import { useSession } from '../../api/site'
 import { written } from '../../api/units'
 import { fullTitle, inWords } from '../../api/words'
 import { FaultFields, faultsSaid } from '../guard/fault-fields'
 import { Above, Heading, PlainLink, Prose, Soft } from '../../ui/basics'
+import { Changing, type SaveUnder } from '../../ui/changing'
 import { Fields, Form, Pick, Send, TextInput, useSave } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
 import { NumberField } from '../../ui/number'
@@ -60,7 +61,9 @@ export function Instrument() {
         By this each reading is judged as it comes. What cannot be believed is kept and marked, and guards, figures and
         totals pass over it.
       </Prose>
-      <KnownForm signal={signal} />
+      <Changing of={`signal ${pathOf(signal)}`} look={() => lookAtSignal(device, name)} kept={signal}>
+        {(begun, save) => <KnownForm signal={begun} saveUnder={save} />}
+      </Changing>
       <RemoveSignal signal={signal} />
     </>
   )
@@ -89,16 +92,16 @@ function RemoveSignal({ signal: s }: { signal: Signal }) {
   )
 }
 
-function KnownForm({ signal: s }: { signal: Signal }) {
+function KnownForm({ signal: s, saveUnder }: { signal: Signal; saveUnder: SaveUnder }) {
   const keeper = useSession().data?.role !== 'viewer'
   const draft = useFormDraft(`instrument ${pathOf(s)}`)
   const save = useSave(async (f) => {
     const said = (low?: string, high?: string) => (low && high ? { low: Number(low), high: Number(high) } : undefined)
     const span = said(f.low, f.high)
     if (!span && (f.low || f.high)) throw new Error('The plausible span takes both ends, or none.')
-    return take(
+    return saveUnder((header) =>
       api.PATCH('/api/v1/signals/{device}/{signal}', {
-        params: { path: { device: s.device, signal: s.name } },
+        params: { path: { device: s.device, signal: s.name }, header },
         body: {
           title: f.title ?? '',
           bands: (f.bands ?? '').split('\n').filter(Boolean).map(readBand),

@@ -1,23 +1,52 @@
-import { api, take } from '../../api/client'
+import { api } from '../../api/client'
 import { useDraft } from '../../api/drafts'
 import { useReach, useSession, useSite } from '../../api/site'
 import { clock, inWords } from '../../api/words'
 import { Prose, Subheading } from '../../ui/basics'
+import { Changing, type SaveUnder } from '../../ui/changing'
 import { Form, Send, useSave, Written } from '../../ui/form'
 import { ListField } from '../../ui/list-field'
 
 const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
 
+type Reach = NonNullable<ReturnType<typeof useReach>['data']>
+
 /** Who watches the watcher: what the site itself tells, and to whom. */
 export function SiteReach() {
   const reach = useReach().data
+  const owner = useSession().data?.role === 'owner'
   if (!reach) return null
-  return <ReachForm key={JSON.stringify([reach.tell, reach.heartbeat, reach.quiet_word])} reach={reach} />
+  return (
+    <>
+      <Subheading>Watching the service</Subheading>
+      <HowItIs reach={reach} />
+      {owner && (
+        <Changing of="site reach" look={() => api.GET('/api/v1/site/reach')} kept={reach}>
+          {(begun, save) => <ReachForm reach={begun} saveUnder={save} />}
+        </Changing>
+      )}
+    </>
+  )
 }
 
-function ReachForm({ reach }: { reach: NonNullable<ReturnType<typeof useReach>['data']> }) {
-  const owner = useSession().data?.role === 'owner'
+function HowItIs({ reach }: { reach: Reach }) {
   const zone = useSite().data?.zone ?? 'UTC'
+  const heart = reach.heart.bad
+    ? `the last one was not taken: ${reach.heart.bad}`
+    : reach.heart.ok_at
+      ? `last taken at ${clock(reach.heart.ok_at, zone, seconds)}`
+      : 'not taken yet'
+  return (
+    <Prose>
+      {reach.heartbeat
+        ? `A heartbeat goes to ${reach.heartbeat.url} every ${inWords(reach.heartbeat.every)}; ${heart}.`
+        : 'There is no heartbeat: nobody outside would notice if the service stood still.'}{' '}
+      {reach.quiet_word && `${reach.quiet_word.to} hears at ${reach.quiet_word.at} that all is quiet, or what stands.`}
+    </Prose>
+  )
+}
+
+function ReachForm({ reach, saveUnder }: { reach: Reach; saveUnder: SaveUnder }) {
   const [d, setDraft, unsaved] = useDraft('site reach', {
     tell: reach.tell ?? [],
     url: reach.heartbeat?.url ?? '',
@@ -28,8 +57,9 @@ function ReachForm({ reach }: { reach: NonNullable<ReturnType<typeof useReach>['
   const set = (change: Partial<typeof d>) => setDraft((old) => ({ ...old, ...change }))
   const save = useSave(
     () =>
-      take(
+      saveUnder((header) =>
         api.PUT('/api/v1/site/reach', {
+          params: { header },
           body: {
             tell: d.tell,
             templates: reach.templates ?? [],
@@ -41,46 +71,29 @@ function ReachForm({ reach }: { reach: NonNullable<ReturnType<typeof useReach>['
       ),
     unsaved,
   )
-  const heart = reach.heart.bad
-    ? `the last one was not taken: ${reach.heart.bad}`
-    : reach.heart.ok_at
-      ? `last taken at ${clock(reach.heart.ok_at, zone, seconds)}`
-      : 'not taken yet'
   return (
-    <>
-      <Subheading>Watching the service</Subheading>
-      <Prose>
-        {reach.heartbeat
-          ? `A heartbeat goes to ${reach.heartbeat.url} every ${reach.heartbeat.every}; ${heart}.`
-          : 'There is no heartbeat: nobody outside would notice if the service stood still.'}{' '}
-        {reach.quiet_word &&
-          `${reach.quiet_word.to} hears at ${reach.quiet_word.at} that all is quiet, or what stands.`}
-      </Prose>
-      {owner && (
-        <Form unsaved={unsaved} save={save}>
-          <ListField
-            label="Tell of faults of the service"
-            value={d.tell}
-            onChange={(tell) => set({ tell })}
-            hint="rosters, contacts, e-mail addresses; the owners when empty"
-          />
-          <Written
-            label="Heartbeat to"
-            value={d.url}
-            onChange={(url) => set({ url })}
-            hint="an address outside; none when empty"
-          />
-          <Written label="Heartbeat every" value={inWords(d.every)} onChange={(every) => set({ every })} />
-          <Written
-            label="Daily message to"
-            value={d.quietTo}
-            onChange={(quietTo) => set({ quietTo })}
-            hint="a contact; nobody when empty"
-          />
-          <Written label="Daily message at" value={d.quietAt} onChange={(quietAt) => set({ quietAt })} />
-          <Send send="Save" sent="Saved." />
-        </Form>
-      )}
-    </>
+    <Form unsaved={unsaved} save={save}>
+      <ListField
+        label="Tell of faults of the service"
+        value={d.tell}
+        onChange={(tell) => set({ tell })}
+        hint="rosters, contacts, e-mail addresses; the owners when empty"
+      />
+      <Written
+        label="Heartbeat to"
+        value={d.url}
+        onChange={(url) => set({ url })}
+        hint="an address outside; none when empty"
+      />
+      <Written label="Heartbeat every" value={inWords(d.every)} onChange={(every) => set({ every })} />
+      <Written
+        label="Daily message to"
+        value={d.quietTo}
+        onChange={(quietTo) => set({ quietTo })}
+        hint="a contact; nobody when empty"
+      />
+      <Written label="Daily message at" value={d.quietAt} onChange={(quietAt) => set({ quietAt })} />
+      <Send send="Save" sent="Saved." />
+    </Form>
   )
 }

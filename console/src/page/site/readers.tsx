@@ -22,7 +22,8 @@ import {
   Subheading,
   Table,
 } from '../../ui/basics'
-import { Fields, Form, Send, useSave, Written } from '../../ui/form'
+import { Fields, Form, Send, TextInput, useSave, Written } from '../../ui/form'
+import { Opens } from '../../ui/opens'
 import { PickMany } from '../../ui/picks'
 import { Sure } from '../../ui/sure'
 
@@ -95,6 +96,7 @@ export function Readers() {
                         <QuietButton onPress={() => rotate.mutate(r.name)} aria-label={`New key for ${r.name}`}>
                           New key
                         </QuietButton>
+                        {r.url && <PostAgain reader={r} />}
                         <Sure
                           name={`Remove ${r.name}`}
                           short="Remove"
@@ -117,6 +119,35 @@ export function Readers() {
   )
 }
 
+/** Has the feed posted once more, from a place on that the reader names. */
+function PostAgain({ reader: r }: { reader: Reader }) {
+  return (
+    <Opens name="Post again …" label={`Post again to ${r.name} …`}>
+      {(close) => <PostAgainForm reader={r} close={close} />}
+    </Opens>
+  )
+}
+
+function PostAgainForm({ reader: r, close }: { reader: Reader; close: () => void }) {
+  const rewind = useSave(
+    ({ cursor = '' }) =>
+      take(api.POST('/api/v1/readers/{reader}/rewind', { params: { path: { reader: r.name } }, body: { cursor } })),
+    undefined,
+    close,
+  )
+  return (
+    <Form save={rewind}>
+      <TextInput
+        label="Post what comes after"
+        name="cursor"
+        autoComplete="off"
+        hint={`the number of a commit of the last week; up to ${r.cursor} is taken`}
+      />
+      <Send send="Post again" onCancel={close} />
+    </Form>
+  )
+}
+
 const blank = { name: '', url: '', kinds: [] as Kind[], devices: [] as string[] }
 
 function AddReader({ told }: { told: (key: ReaderKey & { of: string }) => void }) {
@@ -126,7 +157,7 @@ function AddReader({ told }: { told: (key: ReaderKey & { of: string }) => void }
     () =>
       take(
         api.PUT('/api/v1/readers/{reader}', {
-          params: { path: { reader: d.name } },
+          params: { path: { reader: d.name }, header: { 'If-None-Match': '*' } },
           body: { kinds: d.kinds, devices: d.devices, url: d.url },
         }),
       ).then(() => newKey(d.name)),
@@ -165,7 +196,6 @@ function AddReader({ told }: { told: (key: ReaderKey & { of: string }) => void }
           none="There are no devices yet."
         />
         <Send send="Add, and make a key" off={!d.name} />
-        {add.error && <Failure error={add.error} />}
       </Form>
     </>
   )

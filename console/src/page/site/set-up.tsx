@@ -1,9 +1,10 @@
 import styled from 'styled-components'
-import { api, type Site, take } from '../../api/client'
+import { api, type Site } from '../../api/client'
 import { useDraft } from '../../api/drafts'
 import { useSession, useSite } from '../../api/site'
 import { TakeUpGuide } from './guide'
-import { Failure, Heading, PlainLink, Soft, Subheading } from '../../ui/basics'
+import { Heading, PlainLink, Soft, Subheading } from '../../ui/basics'
+import { Changing, type SaveUnder } from '../../ui/changing'
 import { Fields, Form, Send, useSave, Written } from '../../ui/form'
 import { ListField } from '../../ui/list-field'
 
@@ -60,7 +61,9 @@ export function SetUp() {
           </li>
         ))}
       </Rooms>
-      <SiteForm key={JSON.stringify(site)} site={site} owner={owner} />
+      <Changing of="site" look={() => api.GET('/api/v1/site')} kept={site}>
+        {(begun, save) => <SiteForm site={begun} saveUnder={save} owner={owner} />}
+      </Changing>
       <Subheading>First steps</Subheading>
       <TakeUpGuide />
     </>
@@ -68,9 +71,9 @@ export function SetUp() {
 }
 
 /** What the site is called, and where it is. */
-function SiteForm({ site, owner }: { site: Site; owner: boolean }) {
+function SiteForm({ site, saveUnder, owner }: { site: Site; saveUnder: SaveUnder; owner: boolean }) {
   const [s, setSite, unsaved] = useDraft('site', site)
-  const save = useSave(() => take(api.PUT('/api/v1/site', { body: s })))
+  const save = useSave(() => saveUnder((header) => api.PUT('/api/v1/site', { params: { header }, body: s })), unsaved)
   return (
     <>
       <Subheading>Site</Subheading>
@@ -97,7 +100,6 @@ function SiteForm({ site, owner }: { site: Site; owner: boolean }) {
           hint="dates like 2026-12-25; tariffs and hours can name them"
         />
         {owner && <Send send="Save" sent="Saved." />}
-        {save.error && <Failure error={save.error} />}
       </Form>
     </>
   )

@@ -12,7 +12,7 @@ export function UnitsPage() {
   const site = useSite().data
   const signals = useSignals().data
   const own = useAct((units: Record<string, string>) => take(api.PUT('/api/v1/session/units', { body: { units } })))
-  const all = useAct((units: Record<string, string>) => take(api.PUT('/api/v1/site', { body: { ...site!, units } })))
+  const all = useAct((units: Units) => take(api.PATCH('/api/v1/site', { body: { units } as never })))
   if (!person || !site || !signals) return <Soft>Looking …</Soft>
   const dimensions = [...new Set(signals.map((s) => dimensionOf(s.unit)))]
     .filter((d) => d && unitsOf(d).length > 1)
@@ -45,6 +45,8 @@ export function UnitsPage() {
     </>
   )
 }
+
+type Units = Record<string, string | null>
 
 type Props = {
   title: string

@@ -3,12 +3,13 @@ import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useAlarms } from '../../api/alarm'
 import { keyOf } from '../../api/changes'
-import { api, type Guard, take, type Template } from '../../api/client'
+import { type Answer, api, type Precondition, take, type Template } from '../../api/client'
 import { useDraft } from '../../api/drafts'
 import { useGuards } from '../../api/guard'
-import { type Carrier, carriers, saveContact, useContacts } from '../../api/people'
-import { usePlaceholders, useReach, useSession } from '../../api/site'
+import { type Carrier, carriers, useContacts } from '../../api/people'
+import { usePlaceholders, useSession } from '../../api/site'
 import { Above, AsWritten, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../../ui/basics'
+import { Changing } from '../../ui/changing'
 import { Form, Select, Send, useSave, Written } from '../../ui/form'
 
 const kinds = {
@@ -24,27 +25,50 @@ const kinds = {
 }
 type Kind = keyof typeof kinds
 
+const contactKey = (name?: string) => `contact ${name}`
 const guardKey = (name?: string) => `guard ${name}`
+
+type Worded = { templates?: Template[] }
+
+/** Where the words of somebody or something stand. */
+function placeOf(whose: string) {
+  const [kind, name = ''] = whose.split(' ')
+  if (kind === 'contact') {
+    const path = { contact: name }
+    return {
+      look: (): Promise<Answer<Worded>> => api.GET('/api/v1/contacts/{contact}', { params: { path } }),
+      save: (header: Precondition, body: Worded): Promise<Answer<Worded>> =>
+        api.PATCH('/api/v1/contacts/{contact}', { params: { path, header }, body }),
+    }
+  }
+  if (kind === 'guard') {
+    const path = { guard: name }
+    return {
+      look: (): Promise<Answer<Worded>> => api.GET('/api/v1/guards/{guard}', { params: { path } }),
+      save: (header: Precondition, body: Worded): Promise<Answer<Worded>> =>
+        api.PATCH('/api/v1/guards/{guard}', { params: { path, header }, body }),
+    }
+  }
+  return {
+    look: (): Promise<Answer<Worded>> => api.GET('/api/v1/site/reach'),
+    save: (header: Precondition, body: Worded): Promise<Answer<Worded>> =>
+      api.PATCH('/api/v1/site/reach', { params: { header }, body }),
+  }
+}
 
 /** The words of messages: how they read, and words of one's own. */
 export function Words() {
   const [kind, setKind] = useState<Kind>('raise')
   const [whose, setWhose] = useState('')
   const contacts = useContacts().data ?? []
-  const reach = useReach().data
   const owner = useSession().data?.role === 'owner'
   const guards = useGuards().data ?? []
-  const templates =
-    (whose
-      ? (contacts.find((c) => c.name === whose) ?? guards.find((g) => guardKey(g.name) === whose))?.templates
-      : reach?.templates) ?? []
-  const own = templates.find((t) => t.on === kind)
   const options = {
     ...(owner ? { '': 'the site' } : {}),
-    ...Object.fromEntries(contacts.map((c) => [c.name!, c.title || c.name!])),
+    ...Object.fromEntries(contacts.map((c) => [contactKey(c.name), c.title || c.name!])),
     ...Object.fromEntries(guards.map((g) => [guardKey(g.name), `guard ${g.name}`])),
   }
-  if (!reach) return <Soft>Looking …</Soft>
+  const place = placeOf(whose)
   return (
     <>
       <title>The words · Jaunty Lark</title>
@@ -60,40 +84,34 @@ export function Words() {
         <Select label="Applies to" value={whose} onChange={setWhose} options={options} />
         <Select label="Message" value={kind} onChange={(v) => setKind(v as Kind)} options={kinds} />
       </Row>
-      <Writing
-        key={`${whose} ${kind} ${own?.short} ${own?.long}`}
-        kind={kind}
-        whose={whose}
-        own={own}
-        templates={templates}
-      />
+      <Changing key={`${whose} ${kind}`} of={`words ${whose} ${kind}`} look={place.look}>
+        {({ templates }, under) => (
+          <Writing
+            kind={kind}
+            whose={whose}
+            templates={templates ?? []}
+            save={(templates) => under((header) => place.save(header, { templates }))}
+          />
+        )}
+      </Changing>
     </>
   )
 }
 
-/** What the service says of a guard, and is not told. */
-const untold = { id: undefined, made_at: undefined, shelved: undefined, out_of_service: undefined, from_kit: undefined }
+type WritingProps = {
+  kind: Kind
+  whose: string
+  templates: Template[]
+  save: (templates: Template[]) => Promise<Worded>
+}
 
-/** Saves a guard as it is, with other words. */
-const saveGuardWords = (guard: Guard, templates: Template[]) =>
-  take(
-    api.PUT('/api/v1/guards/{guard}', {
-      params: { path: { guard: guard.name! } },
-      body: { ...guard, ...untold, templates } as unknown as Guard,
-    }),
-  )
-
-type WritingProps = { kind: Kind; whose: string; own?: Template; templates: Template[] }
-
-function Writing({ kind, whose, own, templates }: WritingProps) {
+function Writing({ kind, whose, templates, save: put }: WritingProps) {
+  const own = templates.find((t) => t.on === kind)
   const [{ short, long }, setDraft, unsaved] = useDraft(`words ${whose} ${kind}`, {
     short: own?.short ?? '',
     long: own?.long ?? '',
   })
   const keeper = useSession().data?.role !== 'viewer'
-  const contacts = useContacts().data ?? []
-  const reach = useReach().data
-  const guards = useGuards().data ?? []
   const newest = useAlarms().data?.[0]
   const placeholders = usePlaceholders().data ?? []
   const draft: Template[] = short || long ? [{ on: kind, short, long }] : []
@@ -108,15 +126,7 @@ function Writing({ kind, whose, own, templates }: WritingProps) {
         }),
       ),
   })
-  const save = useSave(async () => {
-    const next = [...templates.filter((t) => t.on !== kind), ...draft]
-    const contact = contacts.find((c) => c.name === whose)
-    if (contact) return void (await saveContact({ ...contact, templates: next }))
-    const guard = guards.find((g) => guardKey(g.name) === whose)
-    if (guard) return void (await saveGuardWords(guard, next))
-    const { tell, heartbeat, quiet_word, flood } = reach!
-    await take(api.PUT('/api/v1/site/reach', { body: { tell, heartbeat, quiet_word, flood, templates: next } }))
-  }, unsaved)
+  const save = useSave(() => put([...templates.filter((t) => t.on !== kind), ...draft]), unsaved)
   return (
     <>
       <Form may={keeper} unsaved={unsaved} width="middle" save={save}>

@@ -96,7 +96,7 @@ function NewStatement() {
     () =>
       take(
         api.PUT('/api/v1/statements/{statement}', {
-          params: { path: { statement: d.name } },
+          params: { path: { statement: d.name }, header: { 'If-None-Match': '*' } },
           body: { title: '', kind: d.kind, every: d.every, at: d.at, tell: d.tell, totals: [] } as unknown as Statement,
         }),
       ),

@@ -2,8 +2,9 @@ import styled from 'styled-components'
 import { api, take, type Tariff } from '../../api/client'
 import { useDraft } from '../../api/drafts'
 import { useSession, useSite } from '../../api/site'
-import { useTariffs } from '../../api/total'
+import { lookAtTariff, useTariffs } from '../../api/total'
 import { Above, Heading, PlainLink, Prose, QuietButton, Row, Soft, Subheading } from '../../ui/basics'
+import { Changing, saveAsNew, type SaveUnder } from '../../ui/changing'
 import { Fields, Form, Send, useSave, Written } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
 import { NumberField } from '../../ui/number'
@@ -47,7 +48,9 @@ export function Tariffs() {
       {tariffs.data.map((t) => (
         <section key={t.name} aria-label={t.name} data-tariff={t.name}>
           <Subheading>{t.name}</Subheading>
-          <TariffForm key={JSON.stringify(t)} tariff={t} keeper={keeper} />
+          <Changing of={`tariff ${t.name}`} look={() => lookAtTariff(t.name)} kept={t}>
+            {(begun, save) => <TariffForm tariff={begun} saveUnder={save} keeper={keeper} />}
+          </Changing>
         </section>
       ))}
       {keeper && (
@@ -84,11 +87,16 @@ const said = (t: Tariff): Tariff => ({
   })),
 })
 
-function TariffForm({ tariff, keeper, done }: { tariff: Tariff; keeper: boolean; done?: () => void }) {
+type FormProps = { tariff: Tariff; saveUnder?: SaveUnder; keeper: boolean; done?: () => void }
+
+function TariffForm({ tariff, saveUnder = saveAsNew, keeper, done }: FormProps) {
   const [t, setTariff, unsaved] = useDraft(`tariff ${tariff.name}`, tariff)
   const currency = useSite().data?.currency || 'the currency'
   const save = useSave(
-    () => take(api.PUT('/api/v1/tariffs/{tariff}', { params: { path: { tariff: t.name } }, body: said(t) })),
+    () =>
+      saveUnder((header) =>
+        api.PUT('/api/v1/tariffs/{tariff}', { params: { path: { tariff: t.name }, header }, body: said(t) }),
+      ),
     unsaved,
     done,
   )
