@@ -15,7 +15,7 @@ var (
 		"POST /guards", "Add a guard",
 		makes(func(_ *Body[GuardOrder], g alarm.Guard) Place { return GetGuard.At(g.Name) }))
 	GetGuard    = define[GuardPath, alarm.Guard](viewer, "get-guard", "GET /guards/{guard}", "One guard", tagged)
-	PutGuard    = define[PutGuardIn, alarm.Guard](keeper, "put-guard", "PUT /guards/{guard}", "Save a guard", tagged)
+	PutGuard    = define[PutGuardIn, alarm.Guard](keeper, "put-guard", "PUT /guards/{guard}", "Save a guard, new or not", tagged)
 	PatchGuard  = inParts(PutGuard, "Change parts of a guard")
 	RemoveGuard = define[GuardPath, None](keeper, "remove-guard",
 		"DELETE /guards/{guard}", "Remove a guard; its standing alarm is over")

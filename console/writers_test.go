@@ -83,7 +83,7 @@ func (w writing) twice(t *testing.T, s *servertest.Service, p *browser.Page) {
 	s.Do(w.at, w.theirs, nil)
 	theirs := reads()
 	click(t, p, "Save")
-	must(t, p.Until(`document.querySelector('[role=alert]')?.innerText.includes('Somebody changed it while you wrote.')`))
+	must(t, p.Until(`document.querySelector('[role=alert]')?.innerText.includes('Somebody changed it while you wrote')`))
 	must(t, p.Until(`document.querySelector('[data-unsaved]')`))
 	if now := reads(); !reflect.DeepEqual(now, theirs) {
 		t.Errorf("what the other had said is %v, and was %v", now, theirs)

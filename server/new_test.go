@@ -17,6 +17,9 @@ func TestWhatIsMeantToBeNewReplacesNothing(t *testing.T) {
 	tiling := tiles(tile("value", "d/temp"))
 	all["board"] = kept{get: api.GetBoard.At("hall"), put: api.PutBoard.At("hall"),
 		whole: object{"title": "Hall", "tiling": tiling}, bare: object{"tiling": object{"tiles": []object{}}}}
+	all["new guard"] = kept{get: api.GetGuard.At("cool"), put: api.PutGuard.At("cool"),
+		whole: object{"signal": "d/temp", "when": "below 5", "advice": "Shut it."},
+		bare:  object{"signal": "d/temp", "when": "below 4"}}
 	all["reader"] = kept{get: api.GetReader.At("sheet"), put: api.PutReader.At("sheet"),
 		whole: object{"devices": []string{"d"}}, bare: object{}}
 	for name, k := range all {
@@ -34,6 +37,10 @@ func TestWhatIsMeantToBeNewReplacesNothing(t *testing.T) {
 		if _, now, is := asked(t, s, k.get, "", nil); now != tag {
 			t.Errorf("%s was changed: %v", name, is)
 		}
+	}
+	got := wire(t, s, api.PutGuard.At("cold"), `{"name": "icy", "signal": "d/temp", "when": "below 0"}`)
+	if got.code != http.StatusUnprocessableEntity || !strings.Contains(string(got.body), "body.name") {
+		t.Errorf("a new guard with two names: %d %s", got.code, got.body)
 	}
 	// A board's whole goes by its tag too.
 	_, tag, _ := asked(t, s, api.GetBoard.At("hall"), "", nil)

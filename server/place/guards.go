@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -95,14 +96,21 @@ func getGuard(ctx context.Context, v *web.Server, in *api.GuardPath) (alarm.Guar
 	return FindGuard(ctx, v, in.Guard)
 }
 
+// putGuard saves a guard, new or not; one that is there may be given another name.
 func putGuard(ctx context.Context, v *web.Server, in *api.PutGuardIn) (alarm.Guard, error) {
-	g, err := FindGuard(ctx, v, in.Guard)
+	guards, err := config.Guards(ctx, v.Store)
 	if err != nil {
 		return alarm.Guard{}, err
 	}
-	in.Body.ID = g.ID
+	in.Body.ID = 0
+	if i := slices.IndexFunc(guards, func(g alarm.Guard) bool { return g.Name == in.Guard }); i >= 0 {
+		in.Body.ID = guards[i].ID
+	}
 	if in.Body.Name == "" {
-		in.Body.Name = g.Name
+		in.Body.Name = in.Guard
+	}
+	if in.Body.ID == 0 && in.Body.Name != in.Guard {
+		return alarm.Guard{}, &measure.Fault{Field: "name", Reason: "of a new guard is that of its place, " + in.Guard}
 	}
 	return saveGuard(ctx, v, &in.Body)
 }

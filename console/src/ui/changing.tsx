@@ -17,7 +17,7 @@ export type SaveUnder = <Out>(put: (header: Precondition) => Promise<Answer<Out>
 export const saveAsNew: SaveUnder = (put) => take(put({ 'If-None-Match': '*' }))
 
 const changed =
-  'Somebody changed it while you wrote. What stands now is read anew; what you wrote is kept, and not saved.'
+  'Somebody changed it while you wrote, so it was not saved. Go on with what you wrote, or discard it to see what stands now.'
 
 type Children<T> = (thing: T, save: SaveUnder) => ReactNode
 type Props<T> = {
