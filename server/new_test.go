@@ -13,7 +13,7 @@ import (
 // What is meant to be new is saved where nothing has its name, and else takes nothing of what has.
 func TestWhatIsMeantToBeNewReplacesNothing(t *testing.T) {
 	s := servertest.Start(t)
-	all := things(s)
+	all := things(t, s)
 	tiling := tiles(tile("value", "d/temp"))
 	all["board"] = kept{get: api.GetBoard.At("hall"), put: api.PutBoard.At("hall"),
 		whole: object{"title": "Hall", "tiling": tiling}, bare: object{"tiling": object{"tiles": []object{}}}}

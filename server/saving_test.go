@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"strings"
 	"sync"
@@ -32,79 +33,11 @@ func asked(t *testing.T, s *servertest.Service, at api.Place, tag string, body a
 	return answer.code, answer.header.Get("ETag"), out
 }
 
-// kept is a thing that is shown, saved and changed in parts at one place.
-type kept struct {
-	get, put, patch api.Place
-	whole           object   // with more than it needs
-	bare            object   // with what it needs alone
-	parts           []object // two changes that do not touch each other
-}
-
-func things(s *servertest.Service) map[string]kept {
-	s.Send(s.Device("d"), `{"temp": 20, "level": 5}`)
-	s.Output("d/fan", object{"title": "Fan"})
-	s.Guard(object{"signal": "d/temp", "when": "above 30", "severity": "critical", "advice": "Open it.",
-		"tell": []string{"orla@hollowbrook.example"}, "on_delay": "1m", "name": "hot"})
-	s.Do(api.PutContact.At("bran"), object{"addresses": []object{{"carrier": "e-mail", "to": "b@hollowbrook.example"}}},
-		nil)
-	s.Do(api.AddAsset.At(), object{"name": "tank", "title": "Tank", "signals": []string{"d/temp"}}, nil)
-	at := func(get, put, patch *api.Operation, parts ...any) kept {
-		return kept{get: get.At(parts...), put: put.At(parts...), patch: patch.At(parts...)}
-	}
-	all := map[string]kept{
-		"guard": at(api.GetGuard.Operation, api.PutGuard.Operation, api.PatchGuard.Operation, "hot").of(
-			object{"signal": "d/temp", "when": "above 30", "severity": "critical", "advice": "Open it.",
-				"tell": []string{"orla@hollowbrook.example"}, "on_delay": "1m"},
-			object{"signal": "d/temp", "when": "above 31"}, object{"advice": "Shut it."}, object{"deadband": 2}),
-		"contact": at(api.GetContact.Operation, api.PutContact.Operation, api.PatchContact.Operation, "tadhg").of(
-			object{"title": "Tadhg", "addresses": []object{{"carrier": "e-mail", "to": "t@hollowbrook.example"}},
-				"quiet": "daily 22:00-07:00", "passes": "warning"},
-			object{"title": "T"}, object{"title": "Tadhg of the tower"}, object{"quiet": "daily 21:00-06:00"}),
-		"roster": at(api.GetRoster.Operation, api.PutRoster.Operation, api.PatchRoster.Operation, "night").of(
-			object{"title": "Night", "steps": []object{{"who": []string{"bran"}, "by": []string{}}},
-				"repeat": "20m"},
-			object{"steps": []object{{"who": []string{"bran"}, "by": []string{}}}},
-			object{"title": "By night"}, object{"repeat": 600}),
-		"output": at(api.GetOutput.Operation, api.PutOutput.Operation, api.PatchOutput.Operation, "d", "fan").of(
-			object{"kind": "switch", "title": "The fan", "least_on": "5m"},
-			object{"kind": "switch"}, object{"title": "Fan"}, object{"least_off": 120}),
-		"interlock": at(api.GetInterlock.Operation, api.PutInterlock.Operation, api.PatchInterlock.Operation, "vent").of(
-			object{"name": "vent", "output": "d/fan", "signal": "d/temp", "when": "above 40", "set": "on",
-				"safety": true},
-			object{"name": "vent", "output": "d/fan", "signal": "d/temp", "when": "above 41", "set": "on"},
-			object{"when": "above 42"}, object{"deadband": 3}),
-		"statement": at(api.GetStatement.Operation, api.PutStatement.Operation, api.PatchStatement.Operation,
-			"weekly").of(
-			object{"title": "Weekly", "kind": "alarms", "every": "week", "at": "08:00",
-				"tell": []string{"orla@hollowbrook.example"}},
-			object{"kind": "alarms", "every": "week", "at": "08:00"}, object{"title": "Each week"},
-			object{"at": "09:00"}),
-		"plan": at(api.GetPlan.Operation, api.PutPlan.Operation, api.PatchPlan.Operation, "nightly").of(
-			object{"asset": "tank", "title": "Nightly", "hours": "daily 22:00-06:00"},
-			object{"asset": "tank", "signal": "d/temp", "start": "above 20"}, object{"title": "Each night"},
-			object{"hours": "daily 21:00-05:00"}),
-		"site": at(api.GetSite.Operation, api.PutSite.Operation, api.PatchSite.Operation).of(
-			object{"name": "Hollowbrook", "zone": "Europe/Dublin", "currency": "EUR", "holidays": []string{"2026-12-25"}},
-			object{"name": "H", "zone": "Europe/Dublin", "currency": "EUR"}, object{"name": "Hollow"}, object{"currency": "GBP"}),
-		"reach": at(api.GetReach.Operation, api.PutReach.Operation, api.PatchReach.Operation).of(
-			object{"tell": []string{"orla@hollowbrook.example"}, "quiet_word": object{"to": "orla@hollowbrook.example",
-				"at": "08:00"}},
-			object{"tell": []string{"orla@hollowbrook.example"}}, object{"tell": []string{}},
-			object{"quiet_word": object{"at": "09:00"}}),
-	}
-	return all
-}
-
-func (k kept) of(whole, bare object, parts ...object) kept {
-	k.whole, k.bare, k.parts = whole, bare, parts
-	return k
-}
-
 // Whatever is set up: the whole is saved with all its parts or not at all, parts are changed one by one, and who names
 // a state that is past is told so.
 func TestSavingTakesNothingAwayUnnamed(t *testing.T) {
 	s := servertest.Start(t)
-	for name, k := range things(s) {
+	for name, k := range things(t, s) {
 		t.Run(name, func(t *testing.T) {
 			if code, _, out := asked(t, s, k.put, "*", k.whole); code != http.StatusOK && code != http.StatusPreconditionFailed {
 				t.Fatalf("the whole: %d %v", code, out)
@@ -177,7 +110,7 @@ func TestSavingTakesNothingAwayUnnamed(t *testing.T) {
 // Of many who save in place of one state, one is heard; of many who change parts, all are.
 func TestTwoWritersDoNotOverwriteEachOther(t *testing.T) {
 	s := servertest.Start(t)
-	for name, k := range things(s) {
+	for name, k := range things(t, s) {
 		if code, _, out := asked(t, s, k.put, "", k.whole); code != http.StatusOK && code != http.StatusCreated {
 			t.Fatalf("%s: %d %v", name, code, out)
 		}
@@ -222,6 +155,40 @@ func TestTwoWritersDoNotOverwriteEachOther(t *testing.T) {
 	}
 }
 
+// A tariff has one part alone: of many who save it in place of one state, one is heard.
+func TestTwoWritersOfATariff(t *testing.T) {
+	s := servertest.Start(t)
+	day := func(price string) object {
+		return object{"name": "day", "versions": []object{{"from": "2026-01-01",
+			"rates": []object{{"name": "all day", "blocks": []object{{"price": price}}}}}}}
+	}
+	if code, _, out := asked(t, s, api.PutTariff.At("day"), "", day("0.20")); code != http.StatusCreated {
+		t.Fatalf("%d %v", code, out)
+	}
+	_, tag, _ := asked(t, s, api.GetTariff.At("day"), "", nil)
+	var all sync.WaitGroup
+	codes := make(chan int, 6)
+	for i := range cap(codes) {
+		all.Go(func() {
+			code, _, _ := asked(t, s, api.PutTariff.At("day"), tag, day(fmt.Sprintf("0.3%d", i)))
+			codes <- code
+		})
+	}
+	all.Wait()
+	close(codes)
+	heard := 0
+	for code := range codes {
+		if code == http.StatusOK {
+			heard++
+		} else if code != http.StatusPreconditionFailed {
+			t.Errorf("answered by %d", code)
+		}
+	}
+	if heard != 1 {
+		t.Errorf("%d of six in place of one state were heard", heard)
+	}
+}
+
 // equal tells whether two values are the same in JSON.
 func equal(a, b any) bool {
 	x, _ := json.Marshal(a)
@@ -233,7 +200,7 @@ func equal(a, b any) bool {
 // away.
 func TestNullTakesAPartAway(t *testing.T) {
 	s := servertest.Start(t)
-	things(s)
+	things(t, s)
 	s.Do(api.PutBoard.At("hall"), object{"title": "Hall", "tiling": object{"tiles": []object{}}}, nil)
 	var started api.RunPage
 	s.Do(api.StartRun.At(), object{"asset": "tank", "title": "First"}, &started)
@@ -296,7 +263,7 @@ func TestNullTakesAPartAway(t *testing.T) {
 // What is changed in parts alone goes by tags too.
 func TestPartsAreChangedUnderTheTagOfTheirState(t *testing.T) {
 	s := servertest.Start(t)
-	things(s)
+	things(t, s)
 	s.Do(api.PutBoard.At("hall"), object{"title": "Hall", "tiling": object{"tiles": []object{}}}, nil)
 	var started api.RunPage
 	s.Do(api.StartRun.At(), object{"asset": "tank", "title": "First"}, &started)
