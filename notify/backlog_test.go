@@ -196,6 +196,10 @@ func TestWhatIsOverIsNotToldAsNew(t *testing.T) {
 	hook.set(false, 0)
 	w.Wake()
 	storetest.Eventually(t, "that it is over arrives", func() bool { _, took := hook.has(); return len(took) > 0 })
+	storetest.Eventually(t, "that is written down", func() bool { // an hour later its claim would have run out
+		n, err := events.Notice(context.Background(), o.Store, over)
+		return err == nil && n.State == roster.Sent
+	})
 	o.now.Add(3_600_000)
 	next := o.planFor(roster.Raise, o.raise(), alarm.Warning)
 	w.Wake()
