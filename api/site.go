@@ -54,7 +54,7 @@ type Batch struct {
 type BatchRequest struct {
 	Method  string            `json:"method" enum:"POST,PUT,PATCH,DELETE"`
 	Path    string            `json:"path" doc:"as if it came alone, with its query" example:"/api/v1/signals/pond/oxygen"`
-	Headers map[string]string `json:"headers,omitempty" required:"false" nullable:"false" doc:"Content-Type, Idempotency-Key, If-Match" example:"{\"If-Match\": \"*\"}"`
+	Headers map[string]string `json:"headers,omitempty" required:"false" nullable:"false" doc:"Content-Type, Idempotency-Key, If-Match, If-None-Match" example:"{\"If-Match\": \"*\"}"`
 	Body    Any               `json:"body,omitzero" required:"false" doc:"a text where the Content-Type is no JSON"`
 }
 

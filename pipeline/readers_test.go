@@ -37,6 +37,12 @@ func TestAReaderThatStaysAwayIsAnAlarm(t *testing.T) {
 		judge()
 	}
 	save()
+	posted(-400, 1, "503") // and asks to be left in peace for six minutes
+	posted(-40, 2, "503")
+	if got := b.outbox(); len(got) != 0 {
+		t.Errorf("tried twice: %v", got)
+	}
+	posted(-1, 0, "")
 	for i, at := range []float64{0, 2, 7, 290} {
 		posted(at, i+1, "502")
 	}

@@ -34,6 +34,9 @@ func TestWhatIsMeantToBeNewReplacesNothing(t *testing.T) {
 		if got.code != http.StatusPreconditionFailed || !strings.Contains(string(got.body), api.ThereAlready.Type()) {
 			t.Errorf("%s, there: %d %s", name, got.code, got.body)
 		}
+		if got = wire(t, s, k.put, written(t, k.bare), "If-None-Match", tag); got.code != http.StatusPreconditionFailed {
+			t.Errorf("%s, other than the state that stands: %d %s", name, got.code, got.body)
+		}
 		if _, now, is := asked(t, s, k.get, "", nil); now != tag {
 			t.Errorf("%s was changed: %v", name, is)
 		}

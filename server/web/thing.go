@@ -124,7 +124,7 @@ func (t *thing[At, Shown, In, Out]) put(ctx context.Context, v *Server, in *In) 
 // conditional tells whether a request says under which state of the thing it is meant.
 func conditional(ctx context.Context) bool {
 	has := requestOf(ctx).header
-	return has.Get("If-Match") != "" || has.Get("If-None-Match") == "*"
+	return has.Get("If-Match") != "" || has.Get("If-None-Match") != ""
 }
 
 // check tells whether a thing is there, and refuses to save it where it is another than the one that is meant, or without
@@ -143,14 +143,14 @@ func (t *thing[At, Shown, In, Out]) check(ctx context.Context, in *In) (there bo
 	if err != nil {
 		return true, err
 	}
-	if asked.header.Get("If-None-Match") == "*" {
-		return true, api.ThereAlready.Problem("There is one of this name. Nothing was changed.")
-	}
 	has, err := parts(shown, t.body)
 	if err != nil {
 		return true, err
 	}
 	tag := tagOfParts(has)
+	if matches(asked.header.Get("If-None-Match"), tag) {
+		return true, api.ThereAlready.Problem("There is one of this name. Nothing was changed.")
+	}
 	if want == "" {
 		return true, t.leftOut(asked.body.Bytes(), in, has)
 	}
